@@ -1,5 +1,6 @@
 """What the benchmarks share: a PostgreSQL of their own, a whole Rondine, and how ratios are told."""
 
+import asyncio
 import gc
 import os
 import statistics
@@ -154,3 +155,21 @@ def told(name: str, seconds: list[float], rows: int) -> float:
         flush=True,
     )
     return median
+
+
+def answering(ports: Any, answer: Callable[[Any], Any]) -> None:
+    """A service on loopback that answers every request so, until its process is ended. ports: a queue that its port is
+    put into."""
+    from aiohttp import web
+
+    async def run() -> None:
+        app = web.Application()
+        app.router.add_route("*", "/{path:.*}", answer)
+        runner = web.AppRunner(app)
+        await runner.setup()
+        site = web.TCPSite(runner, "127.0.0.1", 0, backlog=2048)
+        await site.start()
+        ports.put(site._server.sockets[0].getsockname()[1])  # type: ignore[union-attr]
+        await asyncio.Event().wait()
+
+    asyncio.run(run())

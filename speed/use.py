@@ -1,5 +1,6 @@
 """What it costs to call an operation through Rondine instead of calling the service itself: calls one after another,
-both ways in turn; many at a time; and a thousand callers who wait for a slow service.
+both ways in turn; many at a time; a thousand callers who wait for a slow service; and a list of live records that may
+be a minute old.
 
 python speed/use.py [--calls 500] [--callers 1000]
 """
@@ -15,7 +16,7 @@ from typing import Any
 
 import aiohttp
 from aiohttp import web
-from common import whole_rondine
+from common import answering, whole_rondine
 
 TREE = {"number": "OLM-00014", "species": {"latin": "Sorbus aucuparia", "common": "rowan"}, "girth": 1.25}
 PROJECT = "olmara"
@@ -27,17 +28,7 @@ def serve(ports: Any) -> None:
             await asyncio.sleep(1)
         return web.json_response({"trees": [TREE]})
 
-    async def run() -> None:
-        app = web.Application()
-        app.router.add_route("*", "/{path:.*}", answer)
-        runner = web.AppRunner(app)
-        await runner.setup()
-        site = web.TCPSite(runner, "127.0.0.1", 0, backlog=2048)
-        await site.start()
-        ports.put(site._server.sockets[0].getsockname()[1])  # type: ignore[union-attr]
-        await asyncio.Event().wait()
-
-    asyncio.run(run())
+    answering(ports, answer)
 
 
 def main() -> None:
@@ -75,8 +66,16 @@ def prepare(rondine: Any, port: int) -> str:
         "fields": [{"name": "number", "from": "number"}, {"name": "girth", "from": "girth"}],
     }
     office.mappings.make("measured", service="trees", document={"outputs": [output]})
+    office.record_types.make("tree-now", document={"key": ["number"], "fields": fields, "kind": "live"})
+    office.mappings.make("tree-now", service="trees", document={"outputs": [{**output, "record_type": "tree-now"}]})
+    listing = {"path": "/trees", "response": {"rows": ["$.trees[*]"]}}
+    office.operations.make("trees-now", service="trees", document=listing)
+    document = {"record_type": "tree-now", "mapping": "tree-now", "max_age": 60, "list": {"operation": "trees-now"}}
+    office.bindings.make("tree-now", document=document)
     applications = rondine.office("ada").applications
-    applications.make("bench", environment="test", document={"all_operations": True, "may_write": True})
+    applications.make(
+        "bench", environment="test", document={"all_operations": True, "all_record_types": True, "may_write": True}
+    )
     token: str = applications.make_token("bench", "speed")["token"]
     return token
 
@@ -112,6 +111,7 @@ async def measure(rondine: Any, token: str, port: int, calls: int, callers: int)
                 throughs.append(await timed(one))
             told(words, bares, throughs)
         await at_a_time(bare, through, calls)
+        await from_cache(session, f"{rondine.url}/api/v1/use/{PROJECT}/test/records/tree-now", headers, calls)
         memory = resident(rondine)
         began = time.perf_counter()
         await asyncio.gather(*(bare("/slow") for _ in range(callers)))
@@ -148,6 +148,25 @@ async def at_a_time(bare: Any, through: Any, calls: int) -> None:
             rates[name].append(calls * 2 / (time.perf_counter() - began))
     median = {name: statistics.median(found) for name, found in rates.items()}
     print(f"50 at a time: {median['through']:,.0f} a second through Rondine, {median['bare']:,.0f} bare")
+
+
+async def from_cache(session: aiohttp.ClientSession, address: str, headers: dict[str, str], calls: int) -> None:
+    """A list of live records that may be a minute old, at most: one call of the service for all."""
+    aged = {**headers, "Cache-Control": "max-age=60"}
+    left = iter(range(calls * 4))
+
+    async def work() -> None:
+        for _ in left:
+            async with session.get(address, headers=aged) as response:
+                text = await response.text()
+                assert response.status == 200, text
+
+    async with session.get(address, headers=aged) as response:
+        assert response.status == 200, await response.text()
+    began = time.perf_counter()
+    await asyncio.gather(*(work() for _ in range(50)))
+    rate = calls * 4 / (time.perf_counter() - began)
+    print(f"a list of live records from memory, 50 at a time: {rate:,.0f} a second")
 
 
 async def timed(one: Any) -> float:

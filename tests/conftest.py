@@ -5,6 +5,7 @@ import socketserver
 import threading
 import time
 from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import hypothesis
@@ -34,6 +35,14 @@ def rondine(tmp_path_factory: pytest.TempPathFactory) -> Iterator[WholeRondine]:
     whole.start()
     yield whole
     whole.stop()
+
+
+@pytest.fixture(autouse=True)
+def rondine_goes_on(request: pytest.FixtureRequest) -> Iterator[None]:
+    """The processes that a test leaves behind run."""
+    yield
+    if "rondine" in request.fixturenames:
+        request.getfixturevalue("rondine").check()
 
 
 class OutsideService:
@@ -68,7 +77,7 @@ class OutsideService:
             made = self._answer(request)
             return await made if asyncio.iscoroutine(made) else made
 
-        app = web.Application()
+        app = web.Application(client_max_size=64 * 1024**2)
         app.router.add_route("*", "/{path:.*}", handle)
         self._runner = web.AppRunner(app, shutdown_timeout=0.5)
         await self._runner.setup()
@@ -93,6 +102,19 @@ class OutsideService:
 @pytest.fixture
 def serve() -> Iterator[Callable[[Callable[[web.Request], Any]], OutsideService]]:
     """Starts a made-up service for one test."""
+    with _serving() as start:
+        yield start
+
+
+@pytest.fixture(scope="module")
+def serve_for_module() -> Iterator[Callable[[Callable[[web.Request], Any]], OutsideService]]:
+    """Starts a made-up service for the tests of a module."""
+    with _serving() as start:
+        yield start
+
+
+@contextmanager
+def _serving() -> Iterator[Callable[[Callable[[web.Request], Any]], OutsideService]]:
     made: list[OutsideService] = []
 
     def start(answer: Callable[[web.Request], Any]) -> OutsideService:

@@ -179,13 +179,17 @@ def schedule(rondine: WholeRondine, name: str, every: str) -> None:
     office.feeds.change(name, version=held["version"], document=document)
 
 
+def due_times(rondine: WholeRondine, name: str) -> list[datetime]:
+    """The times that were due of the runs of a feed, in the order in which these began."""
+    rows = rondine.sql(
+        "SELECT r.due_at FROM runs_run r JOIN feeds_feed f ON f.id = r.feed_id WHERE f.name = %s ORDER BY r.id", name
+    )
+    return [at for (at,) in rows if at is not None]
+
+
 def check_schedule(rondine: WholeRondine, name: str) -> int:
     """Every time that was due began one run, and runs go on; gives how many there were."""
-    rows = rondine.sql(
-        "SELECT r.due_at, r.state FROM runs_run r JOIN feeds_feed f ON f.id = r.feed_id WHERE f.name = %s ORDER BY r.id",
-        name,
-    )
-    due = [at for at, _ in rows if at is not None]
+    due = due_times(rondine, name)
     assert len(due) == len(set(due)), "a time was due twice"
     assert due == sorted(due)
     newest = due[-1]

@@ -6,7 +6,8 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -43,6 +44,7 @@ class WholeRondine:
         self.env["RONDINE_SMTP"] = f"smtp://127.0.0.1:{self.smtp_port}"
         self.more = {name: next(ports) for name in ("crew", "seeds", "soil", "soil-tls", "desk", "permits")}
         self.url = f"http://127.0.0.1:{self.port}"
+        self.env["RONDINE_ADDRESS"] = self.url
         self.register_url = f"http://127.0.0.1:{self.register_port}"
         self.key = secrets.token_hex(16)
         self._tokens: dict[str, str] = {}
@@ -112,6 +114,17 @@ class WholeRondine:
             process.kill()
             process.wait(5)
         assert not is_alive(process.pid)
+
+    def check(self) -> None:
+        """Says which process has ended by itself, with the end of its log, and starts it again, so that one test fails
+        and not all that come after it."""
+        for name, process in list(self.processes.items()):
+            if (code := process.poll()) is not None:
+                words = [str(word) for word in process.args[1:]]  # type: ignore[index, union-attr]
+                self.spawn(name, *words)
+                wait_until(lambda: responds(f"{self.url}/api/v1/health"))
+                end = (self.home / f"{name}.log").read_text(errors="replace")[-3000:]
+                raise AssertionError(f"{name} has ended by itself ({code}); its log ends:\n{end}")
 
     @property
     def passwords(self) -> dict[str, str]:
@@ -270,6 +283,25 @@ def responds(url: str) -> bool:
         return httpx.get(url, timeout=10).status_code == 200
     except httpx.HTTPError:
         return False
+
+
+@contextmanager
+def running(words: list[str], address: str) -> Iterator[None]:
+    """Another server, from when it answers at an address until the end of the block."""
+
+    def answers() -> bool:
+        try:
+            return httpx.get(address).is_success
+        except httpx.TransportError:
+            return False
+
+    process = subprocess.Popen(words, stderr=subprocess.DEVNULL, preexec_fn=die_with_parent)
+    try:
+        wait_until(answers)
+        yield
+    finally:
+        process.terminate()
+        process.wait()
 
 
 def wait_until(condition: Callable[[], Any], seconds: float = 180) -> Any:

@@ -37,8 +37,10 @@ from ground import (
 )
 from supervision import Program, Supervisor
 
-WEB, REGISTER, DATABASE = 18200, 18210, 18232
-PROGRAMS = ("postgres", "register", "worker", "web")
+WEB, REGISTER, DATABASE, TREE_DESK = 18200, 18210, 18232, 18240
+PROGRAMS = ("postgres", "register", "worker", "web", "tree-desk")
+#: The example application, and what it needs to be told.
+EXAMPLE, EXAMPLE_SETTINGS = ROOT / "examples" / "desk", VAR / "tree-desk.json"
 #: The other stand-ins, run by the same process as the register.
 MORE = ("crew", "seeds", "soil", "soil-tls", "desk", "permits")
 #: What --fresh throws away.
@@ -52,6 +54,8 @@ DATA = (
     "secret-key",
     "encryption-keys.json",
     "prepared",
+    "tree-desk.json",
+    "tree-desk",
 )
 
 
@@ -96,13 +100,14 @@ def start(cluster: Cluster) -> int:
         cluster.stop()  # one that nobody watches over
     ports = chosen_ports(supervisor)
     keep_address(cluster, ports["postgres"])
-    programs = programs_at(ports, cluster)
+    programs, example = programs_at(ports, cluster), example_at(ports)
     if not is_prepared(cluster, ports):
         with step("PostgreSQL"):
             supervisor.run([program for program in programs if program.name in ("postgres", "register")])
             wait_for_database(ports["postgres"], supervisor)
         prepare(cluster, ports)
-    supervisor.run(programs)
+    is_set_up = is_stamped(VAR / "tree-desk", example_from(cluster, ports)) and EXAMPLE_SETTINGS.exists()
+    supervisor.run([*programs, example] if is_set_up else programs)
     (VAR / "ports").write_text("".join(f"{name}={port}\n" for name, port in ports.items()))
     with step("waiting for the service"):
         wait_for_database(ports["postgres"], supervisor)
@@ -110,6 +115,15 @@ def start(cluster: Cluster) -> int:
         wait_for(f"http://127.0.0.1:{ports['register']}/control", "register", supervisor)
         if supervisor.processes()["worker"]["statename"] not in ("RUNNING", "STARTING"):
             raise failed("worker")
+    try:
+        if not is_set_up:
+            with step("the tree desk, an example of an application"):
+                set_up_example(ports)
+                supervisor.run([*programs, example])
+            stamp(VAR / "tree-desk", example_from(cluster, ports))
+        wait_for(f"http://127.0.0.1:{ports['tree-desk']}/days", "tree-desk", supervisor)
+    except Failed as failure:  # the service runs without its example
+        say(f"\n{failure}\n")
     welcome(ports, time.monotonic() - began)
     return 0
 
@@ -124,7 +138,7 @@ def chosen_ports(supervisor: Supervisor) -> dict[str, int]:
     def is_ours(name: str) -> bool:
         return name in ports and listens(pids.get(name, 0), ports[name])
 
-    for name, first in (("postgres", DATABASE), ("web", WEB)):
+    for name, first in (("postgres", DATABASE), ("web", WEB), ("tree-desk", TREE_DESK)):
         if not is_ours(name):
             ports[name] = next(free_ports(ports.get(name, first)))
     standins = ("register", *MORE)
@@ -148,6 +162,7 @@ def programs_at(ports: dict[str, int], cluster: Cluster) -> list[Program]:
     console = (CONSOLE / "dist" / ".made-from").read_text()[:16]
     env = {"RONDINE_HOME": str(VAR), "PYTHONUNBUFFERED": "1", "RONDINE_CODE": code}
     service = {**env, "RONDINE_DATABASE_PORT": str(ports["postgres"])}  # the address itself is read from a file
+    telling = {**service, "RONDINE_ADDRESS": f"http://127.0.0.1:{ports['web']}"}
     server = str(VENV / "bin" / "rondine-server")
     more = [f"{name}={ports[name]}" for name in MORE]
     standins = ["--port", str(ports["register"]), "--key-file", str(VAR / "register.key"), "--home", str(VAR)]
@@ -156,9 +171,36 @@ def programs_at(ports: dict[str, int], cluster: Cluster) -> list[Program]:
             "postgres", cluster.words(ports["postgres"]), order=1, stop="INT", orphaned="INT", before=cluster.before
         ),
         Program("register", [python(), "-m", "rondine.standins", *standins, "--more", *more], env, order=5),
-        Program("worker", [server, "work"], service, order=10),
-        Program("web", [server, "serve", "--port", str(ports["web"])], {**service, "RONDINE_BUILD": console}, order=20),
+        Program("worker", [server, "work"], telling, order=10),
+        Program("web", [server, "serve", "--port", str(ports["web"])], {**telling, "RONDINE_BUILD": console}, order=20),
     ]
+
+
+def example_at(ports: dict[str, int]) -> Program:
+    env = {"DESK_SETTINGS": str(EXAMPLE_SETTINGS), "PYTHONUNBUFFERED": "1"}
+    env["DESK_CODE"] = digest(*sorted((EXAMPLE / "desk").rglob("*.py")))[:16]  # another one starts it anew
+    address = f"127.0.0.1:{ports['tree-desk']}"
+    words = [python(), str(EXAMPLE / "manage.py"), "runserver", "--noreload", address]
+    return Program("tree-desk", words, env, order=30)
+
+
+def example_from(cluster: Cluster, ports: dict[str, int]) -> str:
+    code = digest(*sorted(EXAMPLE.glob("*.py")))
+    return f"{cluster.identifier()} {code} {[ports[name] for name in ('web', 'register', *MORE, 'tree-desk')]}"
+
+
+def set_up_example(ports: dict[str, int]) -> None:
+    """Its project in Rondine, by its own script, as anybody would run it."""
+    at = {name: f"http://127.0.0.1:{ports[name]}" for name in ("web", "register", *MORE, "tree-desk")}
+    run(
+        [
+            *(python(), str(EXAMPLE / "set_up.py"), "--url", at["web"], "--people", str(VAR / "people.txt")),
+            *("--register", at["register"], "--register-key", str(VAR / "register.key"), "--crew", at["crew"]),
+            *("--soil", at["soil"], "--inspections", at["desk"], "--seeds", at["seeds"], "--permits", at["permits"]),
+            *("--papers", str(VAR / "standins.json"), "--desk", at["tree-desk"]),
+            *("--settings", str(EXAMPLE_SETTINGS)),
+        ]
+    )
 
 
 def is_prepared(cluster: Cluster, ports: dict[str, int]) -> bool:
@@ -269,11 +311,14 @@ def welcome(ports: dict[str, int], seconds: float) -> None:
         "  For work of your own sign in as ada: the project's name at the top, New project.\n"
         "  Crew board, seed store, soil laboratory, inspection desk and permit counter are beside it:"
         f" {shown}/ports, {shown}/standins.json.\n\n"
+        f"  The tree desk, an example of an application over Rondine: http://127.0.0.1:{ports['tree-desk']}\n\n"
         "Or walk from an address to kept records by command, and look at the result in the console\n\n"
         f"  {rondine} --url http://127.0.0.1:{ports['web']} login mira\n"
         f"  {rondine} guide\n"
         f"  {rondine} guide import      definitions: OpenAPI, OData and GraphQL\n"
-        f"  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n\n"
+        f"  {rondine} guide sign-in     the ways to sign in, at the other stand-ins\n"
+        f"  {rondine} guide live        records found and changed at their service\n"
+        f"  {rondine} guide flow        several services in one answer\n\n"
         "./start --status says what runs, ./start --stop stops it."
     )
 

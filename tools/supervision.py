@@ -22,6 +22,8 @@ from ground import VAR, VENV, Failed, environment_of
 
 #: A process that lives for less than this is taken for one that does not start, and is waited with longer each time.
 STEADY_SECONDS = 5
+#: What the supervisor answers to everything while it ends (its SHUTDOWN_STATE).
+ENDING = 6
 
 
 @dataclass(frozen=True)
@@ -90,18 +92,25 @@ class Supervisor:
         proxy = xmlrpc.client.ServerProxy("http://supervisor/RPC2", transport=_OverSocket(self.socket))
         return getattr(proxy.supervisor, method)(*arguments)
 
-    def is_up(self) -> bool:
-        try:
-            return bool(self.ask("getState")["statename"] == "RUNNING")
-        except (OSError, http.client.HTTPException):
-            return False
+    def is_up(self, seconds: float = 60) -> bool:
+        """One that is ending is waited for. Raises Failed if that takes longer."""
+        until = time.monotonic() + seconds
+        while True:
+            try:
+                return bool(self.ask("getState")["statename"] == "RUNNING")
+            except (OSError, http.client.HTTPException):
+                return False
+            except xmlrpc.client.Fault as fault:
+                if fault.faultCode != ENDING or time.monotonic() > until:
+                    raise Failed(f"the supervisor is ending, and has not ended within {seconds:.0f} s") from fault
+                time.sleep(0.1)
 
     def processes(self) -> dict[str, dict[str, Any]]:
         """By name: pid, statename (RUNNING, STARTING, BACKOFF ...), description. Empty if the supervisor does not
         run."""
         try:
             return {one["name"]: one for one in self.ask("getAllProcessInfo")}
-        except (OSError, http.client.HTTPException):
+        except (OSError, http.client.HTTPException, xmlrpc.client.Fault):
             return {}
 
     def run(self, programs: list[Program]) -> None:

@@ -21,6 +21,7 @@ const Events = lazy(() => import("./features/events/Events"));
 const Environments = lazy(() => import("./features/environments/Environments"));
 const Releases = lazy(() => import("./features/releases/Releases"));
 const Applications = lazy(() => import("./features/applications/Applications"));
+const SignedIn = lazy(() => import("./features/applications/SignedIn"));
 const UsePage = lazy(() => import("./features/applications/UsePage"));
 const SearchPage = lazy(() => import("./features/finding/SearchPage"));
 const Queries = lazy(() => import("./features/queries/Queries"));
@@ -28,6 +29,10 @@ const Bench = lazy(() => import("./features/bench/Bench"));
 const Records = lazy(() => import("./features/records/Records"));
 const RecordList = lazy(() => import("./features/records/RecordList"));
 const RecordPage = lazy(() => import("./features/records/RecordPage"));
+const Cases = lazy(() => import("./features/releases/Cases"));
+const BindingPage = lazy(() => import("./features/records/BindingPage"));
+const Flows = lazy(() => import("./features/flows/Flows"));
+const FlowPage = lazy(() => import("./features/flows/FlowPage"));
 const FeedPage = lazy(() => import("./features/records/FeedPage"));
 const Runs = lazy(() => import("./features/runs/Runs"));
 const Calendar = lazy(() => import("./features/runs/Calendar"));
@@ -51,9 +56,10 @@ const cache = new QueryClient({
 /** Sends whoever is signed in to their project; keeps everybody else at the door. */
 function Door({ children }: { children: React.ReactNode }) {
   const session = useSession();
-  if (session.isPending) return <Waiting what="Opening" />;
-  if (session.error instanceof Problem && session.error.document.status === 401) return <SignInPage />;
-  if (session.error) return <ProblemAlert error={session.error} />;
+  if (!session.data) {
+    if (session.error instanceof Problem && session.error.document.status === 401) return <SignInPage />;
+    return session.error ? <ProblemAlert error={session.error} /> : <Waiting what="Opening" />;
+  }
   return (
     <>
       <Suspense fallback={<Waiting what="Loading" />}>{children}</Suspense>
@@ -121,7 +127,11 @@ const router = createBrowserRouter([
       { path: "records", element: <Records /> },
       { path: "records/:type", element: <RecordList /> },
       { path: "records/:type/*", element: <RecordPage /> },
+      { path: "cases", element: <Cases /> },
+      { path: "bindings/:type", element: <BindingPage /> },
       { path: "feeds/:name", element: <FeedPage /> },
+      { path: "flows", element: <Flows /> },
+      { path: "flows/:name", element: <FlowPage /> },
       { path: "administration", element: <Administration /> },
       { path: "account", element: <Account /> },
       { path: "runs", element: <Runs /> },
@@ -136,6 +146,14 @@ const router = createBrowserRouter([
     element: (
       <Suspense fallback={<Waiting what="Loading" />}>
         <UsePage />
+      </Suspense>
+    ),
+  },
+  {
+    path: "/use/:project/:environment/signed-in",
+    element: (
+      <Suspense fallback={<Waiting what="Loading" />}>
+        <SignedIn />
       </Suspense>
     ),
   },

@@ -52,6 +52,17 @@ def add_commands(commands: Any) -> None:
     facts = service.add_parser("preparation", help="what is known of it, and what is still to find out")
     facts.add_argument("name")
     facts.set_defaults(run=run_preparation)
+    stands = service.add_parser("stand-in", help="what stands in for it while it is away: switch it on, and look")
+    stands.add_argument("name")
+    switch = stands.add_mutually_exclusive_group()
+    switch.add_argument("--on", action="store_true", help="switch it on")
+    switch.add_argument("--off", action="store_true", help="switch it off")
+    stands.add_argument("--delay", type=float, metavar="SECONDS", help="before each response")
+    stands.add_argument("--fail-every", type=int, metavar="COUNT", help="each so many-th call fails; 1: all, 0: none")
+    stands.add_argument("--fail-status", type=int, metavar="STATUS", help="that a call fails with")
+    stands.add_argument("--rows", type=int, metavar="COUNT", help="of lists, in all")
+    stands.add_argument("--page-size", type=int, metavar="COUNT", help="rows of a page")
+    stands.set_defaults(run=run_stand_in)
     note = service.add_parser("note", help="note what its documentation says")
     note.add_argument("name")
     note.add_argument("--documentation", metavar="URL")
@@ -215,6 +226,26 @@ def run_preparation(session: Session, args: Namespace, out: Output) -> None:
         for one in session.office.services.preparation(args.name)
     ]
     out.value(session.office.services.preparation(args.name) if out.as_json else None, "\n".join(lines))
+
+
+def run_stand_in(session: Session, args: Namespace, out: Output) -> None:
+    services = session.office.services
+    names = ("delay", "fail_every", "fail_status", "rows", "page_size")
+    given = {name: value for name in names if (value := getattr(args, name)) is not None}
+    if args.on or args.off or given:
+        held = services.get(args.name)
+        before = held["document"].get("stand_in") or {}
+        document = {**held["document"], "stand_in": None if args.off else {**before, **given}}
+        services.change(args.name, version=held["version"], document=document)
+    shown = services.stand_in(args.name)
+    if out.as_json:
+        out.value(shown)
+        return
+    out.rows(shown["operations"], ["name", "method", "path", "responds", "words"], empty="it has no operations")
+    if shown["is_on"]:
+        out.say(f"it responds at {shown['address']}: take it for the base address of a connection")
+    else:
+        out.say(f"it is switched off; rondine service stand-in {args.name} --on")
 
 
 def run_note(session: Session, args: Namespace, out: Output) -> None:

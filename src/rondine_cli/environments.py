@@ -226,9 +226,9 @@ def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
         name, equals, path = pair.partition("=")
         if not equals:
             raise ArgumentTypeError(f"--key-file {pair}: write NAME=FILE, such as tls_private_key=client.p12")
-        key_files[name] = (Path(path).read_bytes(), _typed(f"passphrase of {path} (empty for none): "))
+        key_files[name] = (Path(path).read_bytes(), typed(f"passphrase of {path} (empty for none): "))
     for name in args.secret or ([] if secrets or key_files else ["key"]):
-        secrets[name] = _typed(f"{name}: ")
+        secrets[name] = typed(f"{name}: ")
     made = session.office.credentials.set_secrets(
         args.name, is_second=args.second, origins=args.origins, key_files=key_files, **secrets
     )
@@ -253,7 +253,7 @@ def run_credential_set(session: Session, args: Namespace, out: Output) -> None:
     )
 
 
-def _typed(words: str) -> str:
+def typed(words: str) -> str:
     return getpass.getpass(words) if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
 
 

@@ -8,7 +8,8 @@ from rondine_cli.session import Session
 
 KINDS = (
     "services", "operations", "connections", "credentials", "standing-values", "queries", "record-types", "mappings",
-    "feeds", "webhooks", "subscriptions", "definitions", "samples", "applications",
+    "feeds", "flows", "flow-schedules", "webhooks", "subscriptions", "definitions", "samples", "applications",
+    "bindings", "cases",
 )  # fmt: skip
 
 

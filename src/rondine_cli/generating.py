@@ -6,7 +6,7 @@ from typing import Any
 
 from rondine_cli.output import Output
 from rondine_cli.session import Session
-from rondine_cli.using import TOKEN, application_of
+from rondine_cli.signing_in import TOKEN, application_of
 from rondine_client.generating import python_package, typescript_module
 
 

@@ -8,7 +8,9 @@ from argparse import ArgumentParser, Namespace
 from pathlib import Path
 from typing import Any
 
+from rondine_cli.guide_flow import run_flow
 from rondine_cli.guide_import import run_import
+from rondine_cli.guide_live import run_live
 from rondine_cli.output import Output
 from rondine_cli.session import Session
 
@@ -34,11 +36,13 @@ def add_commands(commands: Any) -> None:
     guide.add_argument(
         "part",
         nargs="?",
-        choices=["records", "sign-in", "import"],
+        choices=["records", "sign-in", "import", "live", "flow"],
         default="records",
         help=(
             "records: from an address to kept records (default).  sign-in: the ways to sign in, and limits.  "
-            "import: definitions, from a document and from the service itself"
+            "import: definitions, from a document and from the service itself.  "
+            "live: records found and changed at their service.  "
+            "flow: one answer from five services"
         ),
     )
     guide.add_argument(
@@ -227,4 +231,4 @@ def _register() -> str:
         return "http://127.0.0.1:18210"
 
 
-PARTS = {"records": run_guide, "sign-in": run_sign_in, "import": run_import}
+PARTS = {"records": run_guide, "sign-in": run_sign_in, "import": run_import, "live": run_live, "flow": run_flow}

@@ -3,9 +3,11 @@ service itself."""
 
 import json
 from argparse import Namespace
+from collections.abc import Mapping
 from typing import Any
 
 from rondine_cli.definitions import comparison_text, summary
+from rondine_cli.guide_telling import Telling
 from rondine_cli.output import Output
 from rondine_cli.session import Session
 from rondine_client import RondineProblem
@@ -19,22 +21,17 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     ports = dict(line.split("=") for line in (args.papers.parent / "ports").read_text().split())
     register, seeds = f"http://127.0.0.1:{ports['register']}", f"http://127.0.0.1:{ports['seeds']}"
 
-    def step(number: int, title: str, command: str) -> None:
-        out.out.print(f"\n[bold]{number}. {title}[/bold]")
-        out.out.print(f"   the command for it: {command}", style="dim", markup=False)
-
-    def tell(text: str) -> None:
-        for line in text.splitlines():
-            out.out.print(f"   {line}", markup=False)
+    telling = Telling(out)
+    step, tell = telling.step, telling.tell
 
     address = f"{register}/openapi.yaml"
-    step(1, "Look at the register's definition; nothing is written", f"rondine definition look {address}")
+    step("Look at the register's definition; nothing is written", f"rondine definition look {address}")
     seen = office.definitions.look_at(address=address)
     tell(summary(seen))
     tell("\n".join(f"{operation['key']:<32} {operation['title']}" for operation in seen["operations"]))
 
     wanted = [operation["key"] for operation in seen["operations"] if "care" in operation["tags"]]
-    step(2, "Import what concerns care", f"rondine definition import {address} --service register-care --tag care")
+    step("Import what concerns care", f"rondine definition import {address} --service register-care --tag care")
     made = office.definitions.import_into(
         "register-care",
         title="Register: care",
@@ -50,43 +47,28 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     trial = office.trials.send(service="register-care", operation=listed, inputs={"number": "OLM-00007"})
     tell(f"{', '.join(held['operations'])}; {listed} answered {trial['call']['status']}")
 
-    step(3, "See what has changed in the definition since", f"rondine definition compare {made['definition']}")
+    step("See what has changed in the definition since", f"rondine definition compare {made['definition']}")
     tell(comparison_text(office.definitions.compare(made["definition"])))
 
     step(
-        4,
         "Connect the seed store, and read its OData metadata from itself",
         "rondine definition look --help",
     )
-    office.services.save("seeds", title="Seed store, OData")
-    office.credentials.save("seeds-key", environment="test")
-    office.credentials.set_secrets("seeds-key", client_secret=papers["seeds_secret"])
-    sign_in = {
-        "type": "client_credentials",
-        "token_address": f"{seeds}/oauth/token",
-        "client_id": papers["seeds_client"],
-        "scope": "lots.read lots.write",
-    }
-    document = {"base_address": f"{seeds}/odata", "sign_in": sign_in}
-    office.connections.save(
-        "seeds-test", service="seeds", environment="test", credential="seeds-key", document=document
-    )
-    source: dict[str, Any] = {"address": f"{seeds}/odata/$metadata", "service": "seeds", "environment": "test"}
+    source = connect_seeds(office, papers, seeds)
     found = office.definitions.look_at(**source)
     tell(summary(found))
 
-    step(5, "Look at the first lots before anything is made", "rondine definition rows --help")
+    step("Look at the first lots before anything is made", "rondine definition rows --help")
     rows = office.definitions.preview_rows("GET /Lots", **source)
     for row in rows["rows"][:3]:
         tell(json.dumps({name: value for name, value in row.items() if not name.startswith("@")}, ensure_ascii=False))
     tell("nothing was stored")
 
-    step(6, "Import it, and ask for chosen fields of some lots with their tests", "rondine operation try lots-to-test")
+    step("Import it, and ask for chosen fields of some lots with their tests", "rondine operation try lots-to-test")
     office.definitions.import_into(record_types=[], hash=found["hash"], **source)
     held_name = next(definition["name"] for definition in office.definitions if definition["service"] == "seeds")
     _chosen(office, held_name, tell)
     step(
-        7,
         "Ask the inspection desk, a GraphQL service, for its schema",
         "rondine definition import --help",
     )
@@ -114,6 +96,24 @@ def run_import(session: Session, args: Namespace, out: Output) -> int:
     lots, inspections = (f"{session.url}/p/{office.name}/operations/{one}" for one in ("lots-to-test", name))
     out.out.print(f"\nLook at it in the console: {lots} and {inspections}", markup=False)
     return 0
+
+
+def connect_seeds(office: Any, papers: Mapping[str, str], seeds: str) -> dict[str, Any]:
+    """The seed store's service with its connection. seeds: its address. Gives where its definition is read from."""
+    office.services.save("seeds", title="Seed store, OData")
+    office.credentials.save("seeds-key", environment="test")
+    office.credentials.set_secrets("seeds-key", client_secret=papers["seeds_secret"])
+    sign_in = {
+        "type": "client_credentials",
+        "token_address": f"{seeds}/oauth/token",
+        "client_id": papers["seeds_client"],
+        "scope": "lots.read lots.write",
+    }
+    document = {"base_address": f"{seeds}/odata", "sign_in": sign_in}
+    office.connections.save(
+        "seeds-test", service="seeds", environment="test", credential="seeds-key", document=document
+    )
+    return {"address": f"{seeds}/odata/$metadata", "service": "seeds", "environment": "test"}
 
 
 def _chosen(office: Any, definition: str, tell: Any) -> None:

@@ -29,7 +29,7 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
         show_problems(found, out)
 
     def run_remove(session: Session, args: Namespace, out: Output) -> None:
-        getattr(session.office, kind).remove(args.name)
+        getattr(session.office, kind).remove(args.name, with_its_items=args.with_its_items)
         out.good(f"{word} {args.name} is removed")
 
     def run_revisions(session: Session, args: Namespace, out: Output) -> None:
@@ -47,12 +47,16 @@ def add_item_verbs(verbs: Any, kind: str, word: str, columns: list[str]) -> None
     listing.set_defaults(run=run_list)
     for name, help_text, run in (
         ("show", "show one whole", run_show),
-        ("remove", "remove one", run_remove),
+        ("remove", "remove one that nothing uses", run_remove),
         ("revisions", "every state it had", run_revisions),
     ):
         verb = verbs.add_parser(name, help=help_text)
         verb.add_argument("name")
         verb.set_defaults(run=run)
+        if name == "remove":
+            verb.add_argument(
+                "--with-its-items", action="store_true", help="and what belongs to it, such as a service's operations"
+            )
     schema = verbs.add_parser("document-schema", help="JSON Schema of its document, for editors")
     schema.set_defaults(run=run_document_schema)
 
@@ -87,11 +91,18 @@ def with_changes(document: Mapping[str, Any], changes: list[str]) -> dict[str, A
         if not equals or not path.strip("."):
             raise ArgumentTypeError(f"--set {change}: write FIELD=VALUE, such as retrying.max_waits=5")
         *steps, last = path.split(".")
-        place = out
+        place: Any = out
         for step in steps:
-            place = place.setdefault(step, {})
-            if not isinstance(place, dict):
+            if isinstance(place, list):
+                if not step.isdecimal() or int(step) >= len(place):
+                    raise ArgumentTypeError(f"--set {change}: {step} is no number from 0 to {len(place) - 1}")
+                place = place[int(step)]
+            else:
+                place = place.setdefault(step, {})
+            if not isinstance(place, dict | list):
                 raise ArgumentTypeError(f"--set {change}: {step} has no fields")
+        if not isinstance(place, dict):
+            raise ArgumentTypeError(f"--set {change}: {last} is no field of an element")
         if text:
             place[last] = json_or_text(text)
         else:

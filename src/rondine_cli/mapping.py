@@ -1,11 +1,11 @@
 """Record types and mappings: proposed, previewed, saved."""
 
 import json
-from argparse import Namespace
+from argparse import ArgumentTypeError, Namespace
 from collections.abc import Mapping
 from typing import Any
 
-from rondine_cli.items import add_item_verbs, read_document, show_problems
+from rondine_cli.items import add_item_verbs, add_set_option, document_of, read_document, show_problems, with_changes
 from rondine_cli.output import Output
 from rondine_cli.samples import corrections_of
 from rondine_cli.session import Session, named_values
@@ -16,9 +16,10 @@ def add_commands(commands: Any) -> None:
         required=True, metavar="VERB"
     )
     add_item_verbs(record_type, "record_types", "record type", ["name", "title", "document.key", "version"])
-    make = record_type.add_parser("make", help="make or change one from a document")
+    make = record_type.add_parser("make", help="make one from a document, or change one")
     make.add_argument("name")
-    make.add_argument("--file", required=True, help="JSON or YAML; - for standard input")
+    make.add_argument("--file", help="JSON or YAML; - for standard input (default: as it is)")
+    add_set_option(make, "history=changes, kind=live or fields.3.is_picture=true")
     make.set_defaults(run=run_record_type)
 
     mapping = commands.add_parser("mapping", help="the rules from a response to records").add_subparsers(
@@ -69,7 +70,10 @@ def add_commands(commands: Any) -> None:
 
 
 def run_record_type(session: Session, args: Namespace, out: Output) -> None:
-    made = session.office.record_types.save(args.name, document=read_document(args.file))
+    if not args.file and not args.changes:
+        raise ArgumentTypeError("give a document with --file, or say with --set what to change")
+    document = read_document(args.file) if args.file else document_of(session.office.record_types, args.name)
+    made = session.office.record_types.save(args.name, document=with_changes(document, args.changes))
     out.value(made, f"record type {made['name']} is at version {made['version']}{_reached(made)}")
     show_problems(made, out)
 

@@ -22,7 +22,10 @@ def add_commands(commands: Any) -> None:
         required=True, metavar="VERB"
     )
     add_item_verbs(
-        operation, "operations", "operation", ["name", "title", "service", "document.method", "document.path"]
+        operation,
+        "operations",
+        "operation",
+        ["name", "title", "service", "document.method", "document.path", "last_run.state"],
     )
     _add_making(operation)
     _add_describing(operation)

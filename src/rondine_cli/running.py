@@ -1,11 +1,9 @@
 """Feeds, runs, records."""
 
 import json
-import sys
 from argparse import ArgumentTypeError, Namespace
 from collections.abc import Iterator, Mapping
 from itertools import islice
-from pathlib import Path
 from typing import Any
 
 from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
@@ -13,6 +11,7 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeElapsedColumn
 from rondine_cli.items import add_item_verbs, add_set_option, document_of, show_problems, with_changes
 from rondine_cli.output import Output
 from rondine_cli.paging import paging_words
+from rondine_cli.records import difference
 from rondine_cli.session import Session, named_values
 
 #: Columns of what a dry run found, and how many lines of it are shown at its end.
@@ -55,15 +54,7 @@ def add_commands(commands: Any) -> None:
     make.set_defaults(run=run_make)
     schedule = feed.add_parser("schedule", help="show or change when one runs by itself")
     schedule.add_argument("name")
-    when = schedule.add_mutually_exclusive_group()
-    when.add_argument("--cron", metavar="EXPRESSION", help='at times, such as "30 2 * * MON-FRI"')
-    when.add_argument("--every", metavar="DURATION", help="again and again, such as PT15M, PT6H or P1D")
-    when.add_argument("--after", metavar="FEED", help="after each run of another feed that is done")
-    when.add_argument("--watch", metavar="RECORD_TYPE.FIELD", help="when a field of a kept record changes")
-    when.add_argument("--pause", action="store_true", help="keep the schedule, and start nothing")
-    when.add_argument("--resume", action="store_true", help="start again as the schedule says")
-    when.add_argument("--never", action="store_true", help="take the schedule away")
-    schedule.add_argument("--time-zone", metavar="ZONE", help="of times, such as Europe/Vienna (default: UTC)")
+    add_times(schedule).add_argument("--never", action="store_true", help="take the schedule away")
     add_set_option(schedule, "schedule.jitter=60 or schedule.quiet_from=22:00")
     schedule.set_defaults(run=run_schedule)
     calendar = feed.add_parser("calendar", help="what ran and what will, over some days")
@@ -111,10 +102,10 @@ def add_commands(commands: Any) -> None:
     listing.add_argument("--feed")
     listing.add_argument(
         "--kind",
-        choices=["trial", "feed", "webhook", "application"],
+        choices=["trial", "feed", "flow", "webhook", "application", "live"],
         help="application: calls of applications (default: all but these)",
     )
-    listing.add_argument("--state", choices=["queued", "running", "done", "failed", "cancelled"])
+    listing.add_argument("--state", choices=["queued", "running", "waiting", "done", "failed", "cancelled"])
     listing.add_argument("--limit", type=int, default=20)
     listing.set_defaults(run=run_list)
     for name, help_text, action in (
@@ -138,42 +129,6 @@ def add_commands(commands: Any) -> None:
         "--place", default="", metavar="POINTER", help="only what came from there, such as /trees/3/measures"
     )
     fed.set_defaults(run=run_fed)
-
-    record = commands.add_parser("record", help="kept records").add_subparsers(required=True, metavar="VERB")
-    listing = record.add_parser("list", help="list them")
-    listing.add_argument("record_type")
-    listing.add_argument("--environment", default="test")
-    listing.add_argument(
-        "--where", action="append", metavar="FIELD=VALUE", help="also FIELD.from=, FIELD.to=, FIELD.begins="
-    )
-    listing.add_argument("--sort", metavar="FIELD", help="-FIELD for descending, written --sort=-FIELD")
-    listing.add_argument("--limit", type=int, default=20, help="0 for all (default: 20)")
-    _add_gone(listing)
-    listing.set_defaults(run=run_records)
-    export = record.add_parser("export", help="write them to a file, or to standard output, however many they are")
-    export.add_argument("record_type")
-    export.add_argument("--to", metavar="FILE", help="its ending says the format: .ndjson, .json or .csv")
-    export.add_argument("--format", choices=["ndjson", "json", "csv"], help="if no ending says it (default: ndjson)")
-    export.add_argument("--environment", default="test")
-    export.add_argument("--where", action="append", metavar="FIELD=VALUE", help="as of 'record list'")
-    export.add_argument("--sort", metavar="FIELD", help="-FIELD for descending, written --sort=-FIELD")
-    _add_gone(export)
-    export.set_defaults(run=run_export)
-    changes = record.add_parser("changes", help="what happened to one, newest first; or to all, from a mark on")
-    changes.add_argument("record_type")
-    changes.add_argument("key", nargs="*")
-    changes.add_argument("--environment", default="test")
-    changes.add_argument("--after", type=int, metavar="MARK", help="what came after it, oldest first; 0 for all")
-    changes.add_argument("--limit", type=int, default=50)
-    changes.set_defaults(run=run_changes)
-    views = record.add_parser("views", help="the SQL views that they can be read by, and the role that may")
-    views.add_argument("--environment", default="test")
-    views.set_defaults(run=run_views)
-    show = record.add_parser("show", help="show one, and where its values came from")
-    show.add_argument("record_type")
-    show.add_argument("key", nargs="+")
-    show.add_argument("--environment", default="test")
-    show.set_defaults(run=run_record)
 
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
@@ -220,10 +175,23 @@ def moving_of(args: Namespace) -> dict[str, dict[str, Any]]:
     return moving
 
 
+def add_times(parser: Any) -> Any:
+    """What says when something begins by itself; the group of options of which one is given."""
+    when = parser.add_mutually_exclusive_group()
+    when.add_argument("--cron", metavar="EXPRESSION", help='at times, such as "30 2 * * MON-FRI"')
+    when.add_argument("--every", metavar="DURATION", help="again and again, such as PT15M, PT6H or P1D")
+    when.add_argument("--after", metavar="FEED", help="after each run of another feed that is done")
+    when.add_argument("--watch", metavar="RECORD_TYPE.FIELD", help="when a field of a kept record changes")
+    when.add_argument("--pause", action="store_true", help="keep the schedule, and start nothing")
+    when.add_argument("--resume", action="store_true", help="start again as the schedule says")
+    parser.add_argument("--time-zone", metavar="ZONE", help="of times, such as Europe/Vienna (default: UTC)")
+    return when
+
+
 def run_schedule(session: Session, args: Namespace, out: Output) -> None:
     held = session.office.feeds.get(args.name)
     document = dict(held["document"])
-    schedule = _changed_schedule(document.get("schedule"), args)
+    schedule = None if args.never else changed_schedule(document.get("schedule"), args)
     document = {name: value for name, value in document.items() if name != "schedule"}
     if schedule is not None:
         document["schedule"] = schedule
@@ -244,7 +212,8 @@ def run_schedule(session: Session, args: Namespace, out: Output) -> None:
     show_problems(held, out)
 
 
-def _changed_schedule(held: Any, args: Namespace) -> dict[str, Any] | None:
+def changed_schedule(held: Any, args: Namespace) -> dict[str, Any] | None:
+    """A schedule with what the words of a command say of it. held: as it was; None without one."""
     zone = {"time_zone": args.time_zone} if args.time_zone else {}
     if args.cron:
         return {"type": "cron", "expression": args.cron, **zone}
@@ -255,7 +224,7 @@ def _changed_schedule(held: Any, args: Namespace) -> dict[str, Any] | None:
     if args.watch:
         record_type, _, field = args.watch.partition(".")
         return {"type": "watch", "record_type": record_type, "field": field}
-    if args.never or held is None:
+    if held is None:
         return None
     if args.pause or args.resume:
         return {**held, "enabled": args.resume}
@@ -287,7 +256,7 @@ def run_run(session: Session, args: Namespace, out: Output) -> int:
 def _planned_lines(session: Session, run: int, most: int | None, out: Output) -> Iterator[Mapping[str, Any]]:
     for change in islice(session.office.runs.planned(run), most):
         key = ", ".join(map(str, change["key"]))
-        what = _difference(change) if change["kind"] != "created" else json.dumps(change["after"], ensure_ascii=False)
+        what = difference(change) if change["kind"] != "created" else json.dumps(change["after"], ensure_ascii=False)
         yield change if out.as_json else {**change, "key": key, "what": what}
 
 
@@ -503,102 +472,3 @@ def run_cancel(session: Session, args: Namespace, out: Output) -> None:
 def run_go_on(session: Session, args: Namespace, out: Output) -> int:
     session.office.runs.go_on(args.id)
     return run_watch(session, args, out)
-
-
-def run_records(session: Session, args: Namespace, out: Output) -> None:
-    office = session.office
-    fields = [field["name"] for field in office.record_types.get(args.record_type)["document"].get("fields", [])]
-    found = office.records.search(
-        args.environment,
-        args.record_type,
-        sort=args.sort,
-        limit=args.limit or None,
-        gone=args.gone,
-        **named_values(args.where),
-    )
-    out.rows((one["data"] for one in found), fields, empty="there are no such records")
-
-
-def _add_gone(parser: Any) -> None:
-    parser.add_argument("--gone", choices=["also", "only"], help="show those that no longer come, too or alone")
-
-
-def run_export(session: Session, args: Namespace, out: Output) -> None:
-    ending = Path(args.to).suffix.removeprefix(".") if args.to else ""
-    form = args.format or ending or "ndjson"
-    parts = session.office.records.file(
-        args.environment, f"{args.record_type}.{form}", sort=args.sort, gone=args.gone, **named_values(args.where)
-    )
-    if args.to is None:
-        for part in parts:
-            sys.stdout.buffer.write(part)
-        sys.stdout.buffer.flush()
-        return
-    target = Path(args.to)
-    unfinished = target.with_name(f"{target.name}.part")
-    size = 0
-    try:
-        with unfinished.open("wb") as file:
-            for part in parts:
-                size += file.write(part)
-        unfinished.replace(target)
-    finally:
-        unfinished.unlink(missing_ok=True)
-    out.value({"file": str(target), "bytes": size}, f"{target} has {size:,} bytes")
-
-
-def run_changes(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.records.changes(
-        args.environment, args.record_type, *args.key, after=args.after, limit=args.limit
-    )
-    if out.as_json:
-        for change in found["items"]:
-            out.value(change)
-        return
-    empty = "nothing has changed" if found["history"] != "none" else "nothing is written down: its history is none"
-    lines = (
-        {**change, "key": ", ".join(map(str, change["key"])), "what": _difference(change)} for change in found["items"]
-    )
-    out.rows(lines, ["id", "at", "kind", "key", "what", "run"], empty=empty)
-    if not found["is_all"]:
-        out.say(f"there are more: --after {found['next']}" if args.after is not None else "there are more: --limit")
-
-
-def _difference(change: Mapping[str, Any]) -> str:
-    """The fields that differ: `girth: 1.25 -> 1.27`."""
-    before, after = change["before"] or {}, change["after"] or {}
-    names = list(dict.fromkeys([*before, *after]))
-    return "; ".join(f"{name}: {_shown(before.get(name))} -> {_shown(after.get(name))}" for name in names)
-
-
-def run_views(session: Session, args: Namespace, out: Output) -> None:
-    views = session.office.records.views(args.environment)
-    for view in views:
-        lines = [f"{view['schema']}.{view['name']}" + (f": {view['problem']}" if view["problem"] else "")]
-        lines += [f"  {column['name']:<24} {column['type']}" for column in view["columns"]]
-        if view["role"]:
-            lines.append(f"  to let somebody read it: GRANT {view['role']} TO their_role")
-        out.value(view, "\n".join(lines))
-    if not views:
-        out.say("nothing was kept in this environment yet")
-
-
-def run_record(session: Session, args: Namespace, out: Output) -> None:
-    found = session.office.records.get(args.environment, args.record_type, *args.key)
-    row = found["trace"]["row"]
-    places = {field["field"]: field["pointer"] for field in row["fields"]} if row else {}
-    lines = [f"{name:<16} {_shown(value):<32} {places.get(name) or ''}" for name, value in found["data"].items()]
-    for one in found["belongs_to"]:
-        lines.append(f"belongs to {one['record_type']} {', '.join(map(str, one['key']))}")
-    for hold in found["holds"]:
-        keys = "; ".join(", ".join(map(str, each["key"])) for each in hold["records"])
-        lines.append(f"holds {hold['record_type']}: {keys or 'none'}{'' if hold['is_all'] else ' and more'}")
-    lines.append(
-        f"from run {found['run']}, call {found['call']}"
-        + (f": {found['trace']['note']}" if found["trace"]["note"] else "")
-    )
-    out.value(found, "\n".join(lines))
-
-
-def _shown(value: Any) -> str:
-    return "–" if value is None else ", ".join(map(str, value)) if isinstance(value, list) else str(value)

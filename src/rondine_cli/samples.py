@@ -40,13 +40,13 @@ def run_keep(session: Session, args: Namespace, out: Output) -> None:
         content = sys.stdin.buffer.read() if args.file == "-" else Path(args.file).read_bytes()
     run_id = args.run_id
     if run_id is None and content is None:
-        run_id = _last_trial(session, args.operation)
+        run_id = last_trial(session, args.operation)
     made = session.office.samples.keep(args.name, run=run_id, content=content, operation=args.operation, keys=args.keys)
     words = f"sample {made['name']} is kept; see its schema: rondine sample schema {made['name']}"
     out.value(made, words + adopted_text(made))
 
 
-def _last_trial(session: Session, operation: str | None) -> int:
+def last_trial(session: Session, operation: str | None) -> int:
     """The number of the operation's last trial. Raises RondineProblem if there is none, or if no operation is named."""
     last = next(session.office.runs.search(operation=operation, kind="trial", limit=1), None) if operation else None
     if last is None:

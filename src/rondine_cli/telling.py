@@ -8,6 +8,7 @@ from rondine_cli.output import Output
 from rondine_cli.session import Session
 
 EVENTS = ["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused", "ended"]
+FLOW_EVENTS = ["flow_asks", "flow_doubt", "flow_failed", "flow_ended", "flow_refused"]
 
 
 def add_commands(commands: Any) -> None:
@@ -27,6 +28,18 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--event", action="append", choices=EVENTS, help="of feeds; may be given again (default: all)")
     make.add_argument("--feed", action="append", metavar="NAME", help="of these feeds (default: of all)")
     make.add_argument("--records", metavar="RECORD_TYPE", help="of changes of these records, and not of feeds")
+    make.add_argument(
+        "--calls",
+        nargs="*",
+        metavar="APPLICATION",
+        help="of the end of calls in the background of these applications (none named: of all), and not of feeds",
+    )
+    make.add_argument(
+        "--flows",
+        nargs="*",
+        metavar="FLOW",
+        help="of runs of these flows (none named: of all): that somebody is asked, failures; and not of feeds",
+    )
     how = make.add_mutually_exclusive_group()
     how.add_argument("--webhook", metavar="ADDRESS", help="to this address, signed")
     how.add_argument("--email", action="append", metavar="ADDRESS", help="by e-mail; may be given again")
@@ -56,11 +69,15 @@ def add_commands(commands: Any) -> None:
     deliveries.add_argument("name")
     deliveries.set_defaults(run=run_deliveries)
 
-    event = commands.add_parser("event", help="what happened to feeds").add_subparsers(required=True, metavar="VERB")
+    event = commands.add_parser("event", help="what happened to feeds, flows and calls").add_subparsers(
+        required=True, metavar="VERB"
+    )
     listing = event.add_parser("list", help="list them, newest first")
     listing.add_argument("--environment")
     listing.add_argument("--feed")
-    listing.add_argument("--kind", choices=EVENTS)
+    listing.add_argument("--flow")
+    listing.add_argument("--application")
+    listing.add_argument("--kind", choices=[*EVENTS, "call_ended", *FLOW_EVENTS])
     listing.add_argument("--limit", type=int, default=20)
     listing.set_defaults(run=run_events)
 
@@ -69,6 +86,10 @@ def run_make(session: Session, args: Namespace, out: Output) -> None:
     document = document_of(session.office.subscriptions, args.name)
     if args.records:
         document["about"] = {"type": "records", "record_type": args.records}
+    elif args.calls is not None:
+        document["about"] = {"type": "calls", "applications": args.calls}
+    elif args.flows is not None:
+        document["about"] = {"type": "flows", "flows": args.flows}
     elif args.event or args.feed or "about" not in document:
         document["about"] = {"type": "feeds", "events": args.event or [], "feeds": args.feed or []}
     if args.webhook:
@@ -120,9 +141,10 @@ def run_deliveries(session: Session, args: Namespace, out: Output) -> None:
 
 
 def run_events(session: Session, args: Namespace, out: Output) -> None:
-    filters = {name: value for name in ("environment", "feed", "kind") if (value := getattr(args, name))}
+    names = ("environment", "feed", "flow", "application", "kind")
+    filters = {name: value for name in names if (value := getattr(args, name))}
     out.rows(
         session.office.events.search(limit=args.limit, **filters),
-        ["id", "at", "environment", "feed", "kind", "message", "run"],
+        ["id", "at", "environment", "feed", "flow", "application", "kind", "message", "run"],
         empty="nothing worth telling has happened",
     )

@@ -2,7 +2,7 @@
 
 import sys
 from argparse import ArgumentTypeError, Namespace
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from rondine_cli.items import read_text
@@ -51,6 +51,7 @@ def add_sending_verbs(operation: Any) -> None:
             metavar="TYPE/KEY",
             help="a kept record that fills inputs: tree/OLM-00001; several parts of a key: lot/A/2",
         )
+        verb.add_argument("--case", metavar="NAME", help="a test case whose inputs are taken, but for those given here")
         verb.add_argument(
             "--only-given", action="store_true", help="leave the try values out, which inputs have for want of another"
         )
@@ -70,7 +71,7 @@ def run_request(session: Session, args: Namespace, out: Output) -> int:
         service=item["service"],
         environment=args.environment,
         operation=args.name,
-        inputs=_values_for(item, args),
+        inputs=_values_for(session, item, args),
         record=record_named(args.record),
     )
     origins = [
@@ -106,7 +107,7 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
         service=item["service"],
         environment=args.environment,
         operation=args.name,
-        inputs=_values_for(item, args),
+        inputs=_values_for(session, item, args),
         confirmed=args.confirm,
         in_protected=args.in_protected,
         empty_is_meant=args.empty,
@@ -119,13 +120,27 @@ def run_try(session: Session, args: Namespace, out: Output) -> int:
     return 0 if found["outcome"] and found["outcome"]["is_good"] else 1
 
 
-def _values_for(item: Mapping[str, Any], args: Namespace) -> dict[str, Any]:
-    """Those that are given, and the try values of the other inputs, as the bench begins with them; a record fills them
-    otherwise."""
+def _values_for(session: Session, item: Mapping[str, Any], args: Namespace) -> dict[str, Any]:
+    """Those that are given; for the other inputs those of a test case, or their try values, as the bench begins with
+    them; a record fills them otherwise."""
     given = named_values(args.input)
+    if args.case:
+        wanted = [one["name"] for one in item["document"].get("inputs", [])]
+        return {**case_inputs(session, args.case, wanted, args.name), **given}
     if args.only_given or args.record:
         return given
     return {**try_values(item["document"]), **given}
+
+
+def case_inputs(session: Session, name: str, wanted: Collection[str], what: str) -> dict[str, Any]:
+    """Those inputs of a test case that are wanted, whatever the case is of. what: that takes them, in words. Raises
+    ArgumentTypeError if it has none of them."""
+    held = session.office.cases.get(name)["document"].get("inputs", {})
+    found = {key: value for key, value in held.items() if key in wanted}
+    if not found:
+        has = ", ".join(held) or "none"
+        raise ArgumentTypeError(f'case "{name}" has no input that {what} takes (it has {has})')
+    return found
 
 
 def try_values(document: Mapping[str, Any]) -> dict[str, Any]:

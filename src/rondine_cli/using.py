@@ -1,17 +1,19 @@
 """Applications: what they may use, their tokens, and their calls as they make them."""
 
-import os
 import sys
 from argparse import ArgumentTypeError, Namespace
+from contextlib import ExitStack
+from mimetypes import guess_type
 from pathlib import Path
 from typing import Any
 
 from rondine_cli.items import add_item_verbs, add_set_option, document_of, json_or_text, show_problems, with_changes
 from rondine_cli.output import Output
 from rondine_cli.session import Session, named_values
-from rondine_client import Application, RondineProblem
-
-TOKEN = "RONDINE_APPLICATION_TOKEN"  # the variable's name
+from rondine_cli.signing_in import TOKEN, add_sign_in, application_of
+from rondine_cli.trials import case_inputs
+from rondine_client import Application
+from rondine_client.requests import UNKNOWN, Content
 
 
 def add_commands(commands: Any) -> None:
@@ -30,10 +32,18 @@ def add_commands(commands: Any) -> None:
     make.add_argument("--environment", help="that it uses (default: test)")
     make.add_argument("--operation", action="append", metavar="NAME", help="that it may call; may be given again")
     make.add_argument("--all-operations", action="store_true", help="it may call all that the environment has")
+    make.add_argument("--flow", action="append", metavar="NAME", help="that it may call; may be given again")
+    make.add_argument("--all-flows", action="store_true", help="it may call all flows that the environment has")
     make.add_argument("--records", action="append", metavar="RECORD_TYPE", help="that it may read; may be given again")
     make.add_argument("--all-records", action="store_true", help="it may read the records of all types")
-    make.add_argument("--may-write", action="store_true", help="it may call operations that write, too")
+    make.add_argument("--may-write", action="store_true", help="it may call operations and flows that write, too")
     make.add_argument("--calls-a-minute", type=int, metavar="COUNT", help="requests at most (default: no limit)")
+    make.add_argument(
+        "--callback",
+        action="append",
+        metavar="ADDRESS",
+        help="where services may send its users back to, who sign in there; may be given again",
+    )
     make.add_argument(
         "--callers",
         nargs="+",
@@ -45,6 +55,10 @@ def add_commands(commands: Any) -> None:
     offer = verbs.add_parser("offer", help="what one may use now")
     offer.add_argument("name")
     offer.set_defaults(run=run_offer)
+    sessions = verbs.add_parser("sessions", help="its users who are signed in at services themselves")
+    sessions.add_argument("name")
+    sessions.add_argument("--end", action="store_true", help="sign all of them out, at once")
+    sessions.set_defaults(run=run_sessions)
     usage = verbs.add_parser("usage", help="how much was used, hour by hour")
     usage.add_argument("name", nargs="?", help="of one application (default: of all)")
     usage.add_argument("--days", type=int, default=7)
@@ -76,8 +90,11 @@ def _add_use(commands: Any) -> None:
     def verb(name: str, words: str, run: Any) -> Any:
         parser = use.add_parser(name, help=words)
         parser.add_argument("--environment", default="test", help="that the token is for (default: test)")
-        if name in ("call", "records", "record"):
+        if name in ("call", "flow", "records", "record"):
             parser.add_argument("--caller", metavar="KEY", help="the user whom the application calls for")
+            parser.add_argument(
+                "--session-file", type=Path, metavar="FILE", help="with the session of that user, as sign-in wrote it"
+            )
         parser.set_defaults(run=run)
         return parser
 
@@ -86,12 +103,21 @@ def _add_use(commands: Any) -> None:
     call = verb("call", "call an operation", run_call)
     call.add_argument("operation")
     call.add_argument("inputs", nargs="*", metavar="NAME=VALUE")
+    call.add_argument("--file", action="append", metavar="NAME=PATH", help="a file for an input; may be given again")
+    call.add_argument("--case", metavar="NAME", help="a test case whose inputs are taken, but for those given here")
     call.add_argument("--mapping", help="makes records of the response")
     call.add_argument("--key", help="repeated with the same one, the call is made once (default: a new one)")
     call.add_argument("--wait", type=float, metavar="SECONDS", help="for the reply")
     how = call.add_mutually_exclusive_group()
     how.add_argument("--background", action="store_true", help="leave it to a worker, and show its run")
     how.add_argument("--content", metavar="FILE", help="write the bare body of the response there; - for here")
+    flow = verb("flow", "run a flow", run_flow)
+    flow.add_argument("flow")
+    flow.add_argument("inputs", nargs="*", metavar="NAME=VALUE")
+    flow.add_argument("--case", metavar="NAME", help="a test case whose inputs are taken, but for those given here")
+    flow.add_argument("--key", help="repeated with the same one, it is run once (default: a new one, if it writes)")
+    flow.add_argument("--wait", type=float, metavar="SECONDS", help="for the reply")
+    flow.add_argument("--background", action="store_true", help="leave it to a worker, and show its run")
     records = verb("records", "kept records, one a line", run_records)
     records.add_argument("record_type")
     records.add_argument("filters", nargs="*", metavar="FIELD=VALUE", help="also FIELD.from=, FIELD.to=, sort=FIELD")
@@ -99,6 +125,7 @@ def _add_use(commands: Any) -> None:
     record = verb("record", "one kept record", run_record)
     record.add_argument("record_type")
     record.add_argument("key", nargs="+")
+    add_sign_in(verb)
     run = verb("run", "a call in the background: how it goes, and its reply", run_run)
     run.add_argument("number", type=int)
     run.add_argument("--follow", action="store_true", help="until it is over")
@@ -106,11 +133,14 @@ def _add_use(commands: Any) -> None:
 
 def run_make(session: Session, args: Namespace, out: Output) -> None:
     document = document_of(session.office.applications, args.name)
-    for option, field in (("operation", "operations"), ("records", "record_types")):
+    for option, field in (
+        ("operation", "operations"), ("flow", "flows"), ("records", "record_types"), ("callback", "callbacks"),
+    ):  # fmt: skip
         if getattr(args, option):
             document[field] = getattr(args, option)
     for option, field in (
-        ("all_operations", "all_operations"), ("all_records", "all_record_types"), ("may_write", "may_write"),
+        ("all_operations", "all_operations"), ("all_flows", "all_flows"), ("all_records", "all_record_types"),
+        ("may_write", "may_write"),
     ):  # fmt: skip
         if getattr(args, option):
             document[field] = True
@@ -144,14 +174,20 @@ def _caller_rule(words: list[str]) -> dict[str, Any]:
 
 def run_offer(session: Session, args: Namespace, out: Output) -> None:
     offer = session.office.applications.offer(args.name)
-    rows = [
-        {"kind": kind, **item}
-        for kind, items in (("operation", offer["operations"]), ("records", offer["record_types"]))
-        for item in items
-    ]
+    parts = {"operation": offer["operations"], "flow": offer["flows"], "records": offer["record_types"]}
+    rows = [{"kind": kind, **item} for kind, items in parts.items() for item in items]
     out.rows(rows, ["kind", "name", "title"], empty="nothing")
     if not out.as_json:
         out.say(f"as {offer['goes_by']} has them")
+
+
+def run_sessions(session: Session, args: Namespace, out: Output) -> None:
+    if args.end:
+        session.office.applications.end_sessions(args.name)
+        out.good(f"no user of {args.name} is signed in any more")
+        return
+    columns = ["service", "caller", "is_begun", "made_at", "used_at", "expires_at"]
+    out.rows(session.office.applications.sessions(args.name), columns, empty="nobody is signed in")
 
 
 def run_usage(session: Session, args: Namespace, out: Output) -> None:
@@ -164,7 +200,7 @@ def run_usage(session: Session, args: Namespace, out: Output) -> None:
         for row in session.office.applications.usage(args.name, days=args.days)
     )
     columns = ["hour", "application", "what", "calls", "failed", "mean_ms", "service_ms"]
-    out.rows(rows, columns, empty="no operation was called in this time; reading records is not counted")
+    out.rows(rows, columns, empty="nothing was used in this time")
 
 
 def run_make_token(session: Session, args: Namespace, out: Output) -> None:
@@ -185,23 +221,6 @@ def run_revoke(session: Session, args: Namespace, out: Output) -> None:
     out.good(f"token {args.token} of {args.name} counts no more")
 
 
-def application_of(session: Session, args: Namespace) -> Application:
-    """Raises RondineProblem without a token."""
-    token = os.environ.get(TOKEN, "")
-    if not token:
-        raise RondineProblem(
-            {
-                "code": "sign_in_needed",
-                "detail": "there is no token of an application",
-                "where": TOKEN,
-                "hint": "an administrator makes one: rondine application token make NAME --title WHERE",
-            }
-        )
-    return Application(
-        session.project_name, args.environment, token=token, url=session.url, caller=getattr(args, "caller", None)
-    )
-
-
 def run_use_offer(session: Session, args: Namespace, out: Output) -> None:
     offer = application_of(session, args).offer()
     if out.as_json:
@@ -217,6 +236,15 @@ def run_use_offer(session: Session, args: Namespace, out: Output) -> None:
         for one in offer["operations"]
     ]
     rows += [
+        {
+            "kind": "flow, writes" if one["writes"] else "flow",
+            "name": one["name"],
+            "takes": ", ".join(given["name"] + ("" if given.get("required") else "?") for given in one["inputs"]),
+            "mappings": "",
+        }
+        for one in offer["flows"]
+    ]
+    rows += [
         {"kind": "records", "name": one["name"], "takes": ", ".join(one["key"]), "mappings": ""}
         for one in offer["record_types"]
     ]
@@ -230,19 +258,79 @@ def run_openapi(session: Session, args: Namespace, out: Output) -> None:
 
 def run_call(session: Session, args: Namespace, out: Output) -> None:
     application = application_of(session, args)
-    inputs = {name: json_or_text(value) for name, value in named_values(args.inputs).items()}
+    saved = _saved(session, application, args.case, "operations", args.operation)
+    inputs = saved | {name: json_or_text(value) for name, value in named_values(args.inputs).items()}
     if args.content:
-        body = application.content(args.operation, inputs, key=args.key)
-        if args.content == "-":
-            sys.stdout.buffer.write(body)
-        else:
-            Path(args.content).write_bytes(body)
-            out.good(f"{len(body):,} bytes are in {args.content}")
+        _write_content(application, args, inputs, out)
     elif args.background:
+        if args.file:
+            raise ArgumentTypeError("--file: files are sent at once; leave --background out")
         run = application.start(args.operation, inputs, mapping=args.mapping, key=args.key)
         out.value(run, f"run {run['number']} is {run['state']}: rondine use run {run['number']} --follow")
     else:
-        out.value(application.call(args.operation, inputs, mapping=args.mapping, key=args.key, wait=args.wait))
+        with ExitStack() as stack:
+            files = _opened(args.file, stack)
+            reply = application.call(
+                args.operation, inputs, mapping=args.mapping, files=files, key=args.key, wait=args.wait
+            )
+        out.value(reply)
+
+
+def _saved(session: Session, application: Application, case: str | None, kind: str, name: str) -> dict[str, Any]:
+    """The inputs of a test case that an operation or a flow takes."""
+    if case is None:
+        return {}
+    offer: Any = application.offer()
+    taken = [given["name"] for one in offer[kind] if one["name"] == name for given in one["inputs"]]
+    return case_inputs(session, case, taken, name)
+
+
+def run_flow(session: Session, args: Namespace, out: Output) -> None:
+    application = application_of(session, args)
+    saved = _saved(session, application, args.case, "flows", args.flow)
+    inputs = saved | {name: json_or_text(value) for name, value in named_values(args.inputs).items()}
+    if args.background:
+        begun: Any = application.start_flow(args.flow, inputs, key=args.key)
+    else:
+        begun = application.call_flow(args.flow, inputs, key=args.key, wait=args.wait)
+    if "state" not in begun:
+        out.value(begun)
+        return
+    waits = "".join(f", for {one['question'] or one['kind']}" for one in begun["waits_for"])
+    out.value(begun, f"run {begun['number']} is {begun['state']}{waits}: rondine use run {begun['number']} --follow")
+
+
+def _opened(words: list[str] | None, stack: ExitStack) -> dict[str, Content]:
+    """Files named by NAME=PATH, open for reading."""
+    return {
+        name: (Path(path).name, stack.enter_context(open(path, "rb")), guess_type(path)[0] or UNKNOWN)
+        for name, path in named_values(words).items()
+    }
+
+
+def _write_content(application: Application, args: Namespace, inputs: dict[str, Any], out: Output) -> None:
+    """Into a file that has its name only when it is whole."""
+    offered = {one["name"]: one for one in application.offer()["operations"]}
+    writes = offered.get(args.operation, {"writes": True})["writes"]
+    with ExitStack() as stack:
+        if writes or args.file or args.key:
+            pieces = iter([application.content(args.operation, inputs, files=_opened(args.file, stack), key=args.key)])
+        else:
+            pieces = application.download(args.operation, inputs)
+        if args.content == "-":
+            for piece in pieces:
+                sys.stdout.buffer.write(piece)
+            return
+        made = Path(f"{args.content}.part")
+        size = 0
+        try:
+            with made.open("wb") as file:
+                for piece in pieces:
+                    size += file.write(piece)
+            made.rename(args.content)
+        finally:
+            made.unlink(missing_ok=True)
+    out.good(f"{size:,} bytes are in {args.content}")
 
 
 def run_records(session: Session, args: Namespace, out: Output) -> None:

@@ -26,6 +26,12 @@ class Services(Items[S, "types.Service"]):
         return self.request("POST", f"/{step(name)}/preparation", {"environment": environment})
 
     @call
+    def stand_in(self, name: str) -> Request[types.StandInShown]:
+        """What stands in for the service while that is away: {is_on, address, operations: [{name, responds: sample,
+        invented or nothing, words}]}. It is switched on by `stand_in` of the service's document."""
+        return self.request("GET", f"/{step(name)}/stand-in")
+
+    @call
     def export(self, name: str, environment: str = "test") -> Request[types.ExportShown]:
         """A service as OpenAPI 3.1: {document, unsaid: [{where, message, hint}]}; environment: whose connection says
         where it is."""

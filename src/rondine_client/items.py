@@ -46,11 +46,17 @@ class KeptItems(Resource[S], Generic[S, I]):
         return self.request("PATCH", f"/{step(name)}", content, version=version)
 
     @steps
-    def remove(self, name: str, *, version: int | None = None) -> Generator[Request[Any], Any, None]:
-        """version: the one that was seen; None for whichever it is now."""
+    def remove(
+        self, name: str, *, version: int | None = None, with_its_items: bool = False
+    ) -> Generator[Request[Any], Any, None]:
+        """version: the one that was seen; None for whichever it is now.  with_its_items: removes what belongs to it
+        too, such as the operations of a service.
+
+        Raises RondineProblem (conflict) if something uses it, or items belong to it that are not to go."""
         if version is None:
             version = (yield self.request("GET", f"/{step(name)}"))["version"]
-        yield self.request("DELETE", f"/{step(name)}", version=version)
+        query = {"with_its_items": with_its_items or None}
+        yield self.request("DELETE", f"/{step(name)}", query=query, version=version)
 
     @call
     def revisions(self, name: str) -> Request[list[types.Revision]]:

@@ -6,12 +6,15 @@ from typing import TYPE_CHECKING
 
 from rondine_client.addresses import step
 from rondine_client.administration import Environments, Hosts, Members, Names, Releases
+from rondine_client.cases import Cases
 from rondine_client.connecting import Connections, Credentials, Services, StandingValues
 from rondine_client.describing import Definitions, Operations, Samples, Trials
+from rondine_client.flows import Flows
 from rondine_client.items import Items
 from rondine_client.mapping import Bodies, Mappings, Readings
+from rondine_client.records import Bindings, Records
 from rondine_client.requests import Request, Resource, S, call
-from rondine_client.running import Applications, Drift, Events, Feeds, Records, Runs, Subscriptions, Webhooks
+from rondine_client.running import Applications, Drift, Events, Feeds, Runs, Subscriptions, Webhooks
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -33,8 +36,12 @@ class Project(Resource[S]):
         self.samples = Samples(client, path, "samples")
         self.record_types: Items[S, types.RecordType] = Items(client, path, "record-types")
         self.mappings = Mappings(client, path, "mappings")
+        self.bindings = Bindings(client, path, "bindings")
         self.queries: Items[S, types.PreparedQuery] = Items(client, path, "queries")
+        self.cases = Cases(client, path, "cases")
         self.feeds = Feeds(client, path, "feeds")
+        self.flows = Flows(client, path, "flows")
+        self.flow_schedules: Items[S, types.FlowSchedule] = Items(client, path, "flow-schedules")
         self.drift = Drift(client, f"{path}/drift")
         self.subscriptions = Subscriptions(client, path, "subscriptions")
         self.webhooks = Webhooks(client, path, "webhooks")

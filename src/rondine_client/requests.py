@@ -35,7 +35,8 @@ class Request(Generic[T]):
     """One request below /api/v1, whose answer is a T.
 
     version: of the item that is changed (If-Match).  mark: the Idempotency-Key.  contents: files that go with it, body
-    being the question about them.  member: of the answer, where only that is wanted.  report: gets the progress, where
+    being the question about them.  files: they are sent as parts of a form by their names, the values of the body
+    beside them.  member: of the answer, where only that is wanted.  report: gets the progress, where
     the answer comes line by line.  retries: how often it is sent again after a failure that may pass.
     """
 
@@ -46,6 +47,7 @@ class Request(Generic[T]):
     version: int | None = None
     mark: str | None = None
     contents: Sequence[Content] = ()
+    files: Mapping[str, Content] = field(default_factory=dict)
     member: str = ""
     is_bytes: bool = False
     report: Report | None = None
@@ -63,6 +65,8 @@ class Request(Generic[T]):
         if self.contents:
             files = [("content", (name, content, media_type)) for name, content, media_type in self.contents]
             out |= {"files": files, "data": {"asked": json.dumps(self.body)}}
+        elif self.files:
+            out |= {"files": dict(self.files), "data": {name: _form_text(value) for name, value in self.body.items()}}
         elif self.body is not None:
             out["json"] = self.body
         return {**out, "headers": headers}
@@ -267,6 +271,10 @@ class Resource(Generic[S]):
     def request(self, method: str, path: str = "", body: Any = None, **options: Any) -> Request[Any]:
         """A request below the resource's path. options: as of `Request`."""
         return Request(method, self.path + path, body, **options)
+
+
+def _form_text(value: Any) -> str:
+    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
 def given(**values: Any) -> Mapping[str, Any]:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 from rondine_client.addresses import step
 from rondine_client.errors import RondineProblem
 from rondine_client.items import Items
-from rondine_client.requests import JsonLines, Pages, Parts, Request, Resource, S, Stream, call, pages, stream
+from rondine_client.requests import Pages, Request, Resource, S, Stream, call, pages, stream
 
 if TYPE_CHECKING:
     from rondine_client import types
@@ -124,6 +124,16 @@ class Applications(Items[S, "types.Application"]):
         return self.request("DELETE", f"/{step(name)}/tokens/{token}")
 
     @call
+    def sessions(self, name: str) -> Request[list[types.UserSessionItem]]:
+        """Its users who are signed in at services with accounts of their own, the newest first."""
+        return self.request("GET", f"/{step(name)}/sessions")
+
+    @call
+    def end_sessions(self, name: str) -> Request[None]:
+        """Signs all of them out, at once."""
+        return self.request("DELETE", f"/{step(name)}/sessions")
+
+    @call
     def usage(self, name: str | None = None, *, days: int = 7) -> Request[list[types.UsageItem]]:
         """How much was used, hour by hour, the newest first. name: of one application, None for all."""
         return Request("GET", f"{self._project}/application-usage", query={"application": name, "days": days})
@@ -135,11 +145,11 @@ class Applications(Items[S, "types.Application"]):
 
 
 class Events(Resource[S]):
-    """What happened to feeds."""
+    """What happened to feeds, flows and calls."""
 
     @pages
     def search(self, /, *, limit: int | None = None, **filters: str) -> Pages[types.Event]:
-        """The newest first. filters: environment, feed, kind.  limit: how many at most."""
+        """The newest first. filters: environment, feed, flow, application, kind.  limit: how many at most."""
         return Pages(self.request("GET", query={**filters, "limit": min(limit or 100, 100)}), limit=limit)
 
 
@@ -238,84 +248,3 @@ class Runs(Resource[S]):
     def reject_reasons(self, run: int) -> Request[list[types.RejectReason]]:
         """By field, how many rows were rejected for it, the most first: [{record_type, field, rows, reason}]."""
         return self.request("GET", f"/{run}/reject-reasons")
-
-
-class Records(Resource[S]):
-    """Kept records, by environment and record type."""
-
-    @pages
-    def search(
-        self,
-        /,
-        environment: str,
-        record_type: str,
-        *,
-        sort: str | None = None,
-        limit: int | None = None,
-        gone: str | None = None,
-        **filters: Any,
-    ) -> Pages[types.RecordSummary]:
-        """Kept records. filters: field="value"; ranges as {"girth.from": "1.5"}; limit: how many at most, None for
-        all.  gone: "also" or "only", to see those that no longer come."""
-        query = {"sort": sort, "limit": min(limit or PAGE, PAGE), "gone": gone, **filters}
-        return Pages(self._of(environment, record_type, query=query), cursor="cursor", limit=limit)
-
-    @call
-    def page(
-        self,
-        /,
-        environment: str,
-        record_type: str,
-        *,
-        cursor: str | None = None,
-        sort: str | None = None,
-        limit: int = 50,
-        gone: str | None = None,
-        **filters: Any,
-    ) -> Request[types.RecordPageShown]:
-        """One page of them: {items, next}. cursor: `next` of the page before."""
-        query = {"cursor": cursor, "sort": sort, "limit": limit, "gone": gone, **filters}
-        return self._of(environment, record_type, query=query)
-
-    @stream
-    def export(
-        self, /, environment: str, record_type: str, *, sort: str | None = None, gone: str | None = None, **filters: Any
-    ) -> Stream[dict[str, Any]]:
-        """The data of all records that filters leave, one after another, however many they are."""
-        return JsonLines(self._file(environment, f"{record_type}.ndjson", sort, gone, filters))
-
-    @stream
-    def file(
-        self, /, environment: str, name: str, *, sort: str | None = None, gone: str | None = None, **filters: Any
-    ) -> Stream[bytes]:
-        """The parts of a file of records. name: of the record type, with an ending that says the format: .ndjson, .json
-        or .csv."""
-        return Parts(self._file(environment, name, sort, gone, filters))
-
-    def _file(
-        self, environment: str, name: str, sort: str | None, gone: str | None, filters: Mapping[str, Any]
-    ) -> Request[Any]:
-        query = {"sort": sort, "gone": gone, **filters}
-        return self.request("GET", f"/{step(environment)}/record-files/{step(name)}", query=query)
-
-    @call
-    def changes(
-        self, environment: str, record_type: str, *key: str, after: int | str | None = None, limit: int = 50
-    ) -> Request[types.ChangesShown]:
-        """What happened to records. key: of one, whose newest change comes first.  after: `next` of the answer before;
-        what came since, oldest first, so that nothing is missed by reading on from mark to mark (begin with 0)."""
-        query = {"key": "/".join(key) if key else None, "after": after, "limit": limit}
-        return self.request("GET", f"/{step(environment)}/record-changes/{step(record_type)}", query=query)
-
-    @call
-    def views(self, environment: str) -> Request[list[types.RecordViewItem]]:
-        """The SQL views of an environment's kept records."""
-        return self.request("GET", f"/{step(environment)}/record-views")
-
-    @call
-    def get(self, environment: str, record_type: str, *key: str) -> Request[types.RecordShown]:
-        """One record by its key, with the place each value came from."""
-        return self._of(environment, record_type, "".join(f"/{step(part)}" for part in key))
-
-    def _of(self, environment: str, record_type: str, path: str = "", **options: Any) -> Request[Any]:
-        return self.request("GET", f"/{step(environment)}/records/{step(record_type)}{path}", **options)

@@ -62,6 +62,10 @@ class Ago(TypedDict):
     type: Literal["ago"]
 
 
+class All(TypedDict):
+    type: Literal["all"]
+
+
 class AlternativeItem(TypedDict):
     members: list[str]
     value: str
@@ -93,16 +97,21 @@ class Application(TypedDict):
 
 
 class ApplicationDocument(TypedDict):
+    all_flows: NotRequired[bool]
     all_operations: NotRequired[bool]
     all_record_types: NotRequired[bool]
+    callbacks: NotRequired[list[str]]
     callers: NotRequired[CallerRule | None]
     calls_a_minute: NotRequired[int | None]
     description: NotRequired[str]
     enabled: NotRequired[bool]
+    flows: NotRequired[list[str]]
     keeps_responses: NotRequired[bool]
     may_write: NotRequired[bool]
+    most_upload_bytes: NotRequired[int]
     operations: NotRequired[list[str]]
     record_types: NotRequired[list[str]]
+    session_hours: NotRequired[float]
     time_limit: NotRequired[float]
 
 
@@ -124,6 +133,19 @@ class ApplicationToken(TypedDict):
     used_at: str | None
 
 
+class Approval(TypedDict):
+    people: NotRequired[list[str]]
+    question: str
+    roles: NotRequired[list[Literal["administrator", "builder", "operator"]]]
+    shows: NotRequired[dict[str, FlowSource]]
+
+
+class ArazzoItem(TypedDict):
+    document: Any
+    sources: dict[str, Any]
+    unsaid: list[ProblemItem]
+
+
 class Arithmetic(TypedDict):
     add: NotRequired[str | None]
     digits: NotRequired[int | None]
@@ -132,10 +154,48 @@ class Arithmetic(TypedDict):
     type: Literal["arithmetic"]
 
 
+class Ask(TypedDict):
+    flow: NotRequired[str]
+    inputs: NotRequired[dict[str, FlowSource]]
+    mapping: NotRequired[str]
+    operation: NotRequired[str]
+    record_type: NotRequired[str]
+    undo: NotRequired[Asked | None]
+
+
+class AskStep(TypedDict):
+    ask: NotRequired[Ask | None]
+    description: NotRequired[str]
+    each: NotRequired[Each | None]
+    gather: NotRequired[Gather | None]
+    keep: NotRequired[list[KeepValue]]
+    name: str
+    on_failure: NotRequired[list[GoOn | Instead | Repeat]]
+    only: NotRequired[Only | None]
+    success: NotRequired[All | WhatSucceeds | AtLeast | First]
+    time_limit: NotRequired[float | None]
+    title: NotRequired[str]
+    together: NotRequired[list[Branch]]
+    type: Literal["ask"]
+
+
+class Asked(TypedDict):
+    flow: NotRequired[str]
+    inputs: NotRequired[dict[str, FlowSource]]
+    mapping: NotRequired[str]
+    operation: NotRequired[str]
+    record_type: NotRequired[str]
+
+
 class At(TypedDict):
     jsonpath: NotRequired[str | None]
     pointer: NotRequired[str | None]
     xpath: NotRequired[str | None]
+
+
+class AtLeast(TypedDict):
+    count: int
+    type: Literal["at_least"]
 
 
 class AuthorizationCode(TypedDict):
@@ -179,6 +239,43 @@ class Bearer(TypedDict):
     type: Literal["bearer"]
 
 
+class Binding(TypedDict):
+    changed_at: str
+    document: BindingDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    version: int
+
+
+class BindingDocument(TypedDict):
+    change: NotRequired[RoleBinding | None]
+    create: NotRequired[RoleBinding | None]
+    description: NotRequired[str]
+    find: NotRequired[RoleBinding | None]
+    list: NotRequired[ListBinding | None]
+    mapping: str
+    max_age: NotRequired[int]
+    most_local: NotRequired[int]
+    record_type: str
+    remove: NotRequired[RoleBinding | None]
+    replace: NotRequired[RoleBinding | None]
+    stale_for: NotRequired[int]
+
+
+class BindingPage(TypedDict):
+    items: list[Binding]
+    next: str | None
+
+
+class BindingProposal(TypedDict):
+    candidates: list[RoleCandidates]
+    document: BindingDocument
+    mappings: list[str]
+    problems: list[ProblemItem]
+
+
 class BodyChoiceShown(TypedDict):
     document: OperationDocument
 
@@ -192,6 +289,16 @@ class Bounds(TypedDict):
     min_length: NotRequired[int | None]
     minimum: NotRequired[int | float | None]
     pattern: NotRequired[str]
+
+
+class Branch(TypedDict):
+    flow: NotRequired[str]
+    inputs: NotRequired[dict[str, FlowSource]]
+    mapping: NotRequired[str]
+    name: str
+    operation: NotRequired[str]
+    record_type: NotRequired[str]
+    undo: NotRequired[Asked | None]
 
 
 class BreakerPolicy(TypedDict):
@@ -241,6 +348,7 @@ class Call(TypedDict):
     rows: int | None
     size: int | None
     status: int | None
+    task: str
     timings: Timing | None
     url: str
     via: str
@@ -275,6 +383,7 @@ class CallReply(TypedDict):
 
 class CallRun(TypedDict):
     ended_at: str | None
+    flow: str
     message: str
     number: int
     operation: str
@@ -282,7 +391,44 @@ class CallRun(TypedDict):
     reply: dict[str, Any] | None
     run: str
     started_at: str | None
-    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    state: Literal["queued", "running", "waiting", "done", "failed", "cancelled"]
+    waits_for: list[dict[str, Any]]
+
+
+class Callback(TypedDict):
+    matches: NotRequired[list[CallbackMatch]]
+    webhook: NotRequired[str]
+
+
+class CallbackMatch(TypedDict):
+    at: str | At
+    equals: FlowSource
+
+
+class CallerIdentity(TypedDict):
+    algorithm: NotRequired[
+        Literal[
+            "ES256",
+            "ES384",
+            "ES512",
+            "EdDSA",
+            "HS256",
+            "HS384",
+            "HS512",
+            "PS256",
+            "PS384",
+            "PS512",
+            "RS256",
+            "RS384",
+            "RS512",
+        ]
+    ]
+    audience: NotRequired[str]
+    form: NotRequired[Literal["plain", "signed"]]
+    header: str
+    issuer: NotRequired[str]
+    key_id: NotRequired[str]
+    prefix: NotRequired[str]
 
 
 class CallerRule(TypedDict):
@@ -300,6 +446,26 @@ class CameFrom(TypedDict):
 class Case(TypedDict):
     to: Literal["first", "lower", "upper"]
     type: Literal["case"]
+
+
+class CaseDifference(TypedDict):
+    after: str
+    before: str
+    kind: Literal["added", "removed", "changed", "retyped", "reordered"]
+    path: str
+    words: str
+
+
+class CaseDocument(TypedDict):
+    description: NotRequired[str]
+    expected: NotRequired[Expected]
+    flow: NotRequired[str]
+    inputs: NotRequired[dict[str, Any]]
+    mapping: NotRequired[str]
+    operation: NotRequired[str]
+    recording: NotRequired[Recording | None]
+    sample: NotRequired[str]
+    standing: NotRequired[dict[str, Any]]
 
 
 class Challenge(TypedDict):
@@ -337,6 +503,14 @@ class CheckStep(TypedDict):
     ms: float | None
     step: str
     words: str
+
+
+class CheckedCase(TypedDict):
+    case: str
+    differences: list[CaseDifference]
+    hint: str
+    is_good: bool
+    problem: str
 
 
 class ClientCertificate(TypedDict):
@@ -438,6 +612,8 @@ class ConnectionDocument(TypedDict):
     base_address: NotRequired[str]
     blanks: NotRequired[dict[str, str]]
     breaker: NotRequired[BreakerPolicy | None]
+    caller: NotRequired[CallerIdentity | None]
+    callers_sign_in: NotRequired[bool]
     documentation: NotRequired[str]
     enabled: NotRequired[bool]
     further_origins: NotRequired[list[str]]
@@ -562,6 +738,16 @@ class DateOf(TypedDict):
     type: Literal["date"]
 
 
+class DecideStep(TypedDict):
+    description: NotRequired[str]
+    name: str
+    only: NotRequired[Only | None]
+    otherwise: NotRequired[list[AskStep | RecordsStep | DecideStep | PauseStep | EndStep]]
+    title: NotRequired[str]
+    type: Literal["decide"]
+    ways: NotRequired[list[Way]]
+
+
 class Default(TypedDict):
     type: Literal["default"]
     value: str
@@ -678,11 +864,28 @@ class DriftPage(TypedDict):
     next: str | None
 
 
+class Each(TypedDict):
+    ask: Ask
+    at_once: NotRequired[int]
+    most: NotRequired[int]
+    of: FlowSource
+
+
 class EffectiveParameter(TypedDict):
     name: str
     place: str
     source: str
     value: str
+
+
+class EndStep(TypedDict):
+    description: NotRequired[str]
+    fail: NotRequired[FlowSource | None]
+    name: str
+    only: NotRequired[Only | None]
+    reply: NotRequired[dict[str, FlowSource] | None]
+    title: NotRequired[str]
+    type: Literal["end"]
 
 
 class Environment(TypedDict):
@@ -713,12 +916,29 @@ class Error(TypedDict):
 
 
 class Event(TypedDict):
+    application: str
     at: str
     environment: str
     feed: str
+    flow: str
     hint: str
     id: int
-    kind: Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused", "ended"]
+    kind: Literal[
+        "failed",
+        "recovered",
+        "incomplete",
+        "drift",
+        "not_marked",
+        "late",
+        "refused",
+        "ended",
+        "call_ended",
+        "flow_asks",
+        "flow_doubt",
+        "flow_failed",
+        "flow_ended",
+        "flow_refused",
+    ]
     message: str
     run: int | None
 
@@ -735,6 +955,19 @@ class Expand(TypedDict):
     property: str
     select: NotRequired[list[str]]
     top: NotRequired[int | None]
+
+
+class Expected(TypedDict):
+    asked: NotRequired[dict[str, dict[str, Any]]]
+    failure: NotRequired[dict[str, Any] | None]
+    filtered: NotRequired[int]
+    message: NotRequired[str]
+    outcome: NotRequired[Literal["failure", "good", "nothing_found", "partial"]]
+    records: NotRequired[dict[str, list[dict[str, Any]]]]
+    rejects: NotRequired[list[str]]
+    reply: NotRequired[dict[str, Any] | None]
+    request: NotRequired[str]
+    undone: NotRequired[list[str]]
 
 
 class ExportShown(TypedDict):
@@ -875,6 +1108,17 @@ class FieldProblemItem(TypedDict):
     reason: str
 
 
+class FieldProfileShown(TypedDict):
+    by: Literal["value", "range"]
+    distinct: int
+    least: str | None
+    missing: int
+    most: str | None
+    name: str
+    parts: list[ProfilePart]
+    type: str
+
+
 FieldRule = TypedDict(
     "FieldRule",
     {
@@ -890,6 +1134,14 @@ FieldRule = TypedDict(
 )
 
 
+class FieldUse(TypedDict):
+    compare: list[str]
+    field: str
+    is_changed: bool
+    is_created: bool
+    is_sorted: bool
+
+
 class FieldsShown(TypedDict):
     cost: int
     count: int
@@ -899,11 +1151,50 @@ class FieldsShown(TypedDict):
     query: str
 
 
+class FilledFlow(TypedDict):
+    document: FlowDocument
+
+
+class FilterInput(TypedDict):
+    compare: NotRequired[Literal["begins", "equal", "from", "to"]]
+    convert: NotRequired[
+        list[
+            Number
+            | Arithmetic
+            | DateOf
+            | MomentOf
+            | Epoch
+            | YesNo
+            | Table
+            | Default
+            | Trim
+            | Case
+            | Replace
+            | Extract
+            | Split
+            | Join
+            | Substring
+            | Affix
+            | Pick
+            | Aggregate
+            | Read
+            | Write
+        ]
+        | None
+    ]
+    field: str
+    input: str
+
+
 class FindingItem(TypedDict):
     kind: str
     name: str
     place: str
     reason: str
+
+
+class First(TypedDict):
+    type: Literal["first"]
 
 
 class FixedValueItem(TypedDict):
@@ -920,6 +1211,156 @@ class FixedValueItem(TypedDict):
 class FixedValuesShown(TypedDict):
     is_all: bool
     items: list[FixedValueItem]
+
+
+class Flow(TypedDict):
+    changed_at: str
+    document: FlowDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    version: int
+    warnings: list[ProblemItem]
+
+
+FlowCondition = TypedDict(
+    "FlowCondition",
+    {
+        "from": "FlowSource",
+        "is": "NotRequired[Literal['absent', 'at_least', 'at_most', 'equal', 'less', 'matches', 'more', 'none_of', 'not_equal', 'one_of', 'present'] | Literal['of_kind']]",
+        "than": "NotRequired[FlowSource | None]",
+        "value": "NotRequired[Any]",
+    },
+)
+
+
+class FlowDocument(TypedDict):
+    description: NotRequired[str]
+    enabled: NotRequired[bool]
+    inputs: NotRequired[list[Input]]
+    reply: NotRequired[list[ReplyMember]]
+    steps: NotRequired[list[AskStep | RecordsStep | DecideStep | PauseStep | EndStep]]
+    time_limit: NotRequired[float | None]
+    version: NotRequired[Literal[1]]
+
+
+class FlowOffersItem(TypedDict):
+    offers: list[OfferItem]
+    openings: list[OpeningItem]
+    place: str
+    results: list[FlowResultItem]
+
+
+class FlowPage(TypedDict):
+    items: list[Flow]
+    next: str | None
+
+
+class FlowReply(TypedDict):
+    flow: str
+    reply: dict[str, Any]
+    run: str
+
+
+class FlowResultItem(TypedDict):
+    at: Any
+    name: str
+    records: str
+    title: str
+    type: str
+
+
+class FlowRunShown(TypedDict):
+    document: FlowDocument
+    failure: Any
+    kept: Any
+    pauses: list[PauseItem]
+    reply: Any
+    results: Any
+    tasks: list[TaskItem]
+    undone: list[str]
+
+
+class FlowRunsCompared(TypedDict):
+    document: list[ValueDifferenceItem]
+    end: list[ValueDifferenceItem]
+    first: int
+    inputs: list[ValueDifferenceItem]
+    second: int
+    tasks: list[TaskPairItem]
+
+
+class FlowSchedule(TypedDict):
+    changed_at: str
+    document: FlowScheduleDocument
+    due_at: str | None
+    environment: str
+    id: str
+    last_run: LastRun | None
+    name: str
+    problems: list[ProblemItem]
+    refusal: RefusalItem | None
+    schedule_words: str
+    title: str
+    version: int
+
+
+class FlowScheduleDocument(TypedDict):
+    description: NotRequired[str]
+    flow: str
+    from_record: NotRequired[dict[str, str]]
+    inputs: NotRequired[dict[str, Any]]
+    overlaps: NotRequired[bool]
+    schedule: Cron | Interval | AfterFeed | Watch
+
+
+class FlowSchedulePage(TypedDict):
+    items: list[FlowSchedule]
+    next: str | None
+
+
+class FlowSource(TypedDict):
+    all: NotRequired[bool]
+    at: NotRequired[str | At]
+    caller: NotRequired[bool]
+    convert: NotRequired[
+        list[
+            Number
+            | Arithmetic
+            | DateOf
+            | MomentOf
+            | Epoch
+            | YesNo
+            | Table
+            | Default
+            | Trim
+            | Case
+            | Replace
+            | Extract
+            | Split
+            | Join
+            | Substring
+            | Affix
+            | Pick
+            | Aggregate
+            | Read
+            | Write
+        ]
+    ]
+    failure: NotRequired[bool]
+    first_of: NotRequired[list[FlowSource] | None]
+    input: NotRequired[str | None]
+    item: NotRequired[bool]
+    joined: NotRequired[list[FlowSource] | None]
+    kept: NotRequired[str | None]
+    members: NotRequired[dict[str, FlowSource] | None]
+    position: NotRequired[bool]
+    result: NotRequired[str | None]
+    several: NotRequired[list[FlowSource] | None]
+    standing: NotRequired[str | None]
+    undone: NotRequired[bool]
+    value: NotRequired[Any]
 
 
 class ForEach(TypedDict):
@@ -976,6 +1417,16 @@ class FromHighest(TypedDict):
     record_type: str
     time_zone: NotRequired[str]
     type: Literal["from_highest"]
+
+
+class Gather(TypedDict):
+    origin: NotRequired[str]
+    record_type: str
+
+
+class GoOn(TypedDict):
+    kinds: NotRequired[list[str]]
+    type: Literal["go_on"]
 
 
 class Gone(TypedDict):
@@ -1069,12 +1520,51 @@ class Input(TypedDict):
     default: NotRequired[Any]
     description: NotRequired[str]
     field: NotRequired[str]
+    members: NotRequired[list[str]]
     name: str
     required: NotRequired[bool]
     title: NotRequired[str]
     try_value: NotRequired[Any]
     type: NotRequired[Literal["boolean", "date", "datetime", "decimal", "integer", "json", "text"]]
     unit: NotRequired[str]
+
+
+class InputSource(TypedDict):
+    convert: NotRequired[
+        list[
+            Number
+            | Arithmetic
+            | DateOf
+            | MomentOf
+            | Epoch
+            | YesNo
+            | Table
+            | Default
+            | Trim
+            | Case
+            | Replace
+            | Extract
+            | Split
+            | Join
+            | Substring
+            | Affix
+            | Pick
+            | Aggregate
+            | Read
+            | Write
+        ]
+        | None
+    ]
+    field: NotRequired[str]
+    members: NotRequired[dict[str, InputSource]]
+    value: NotRequired[Any]
+    version: NotRequired[bool]
+
+
+class Instead(TypedDict):
+    kinds: NotRequired[list[str]]
+    steps: NotRequired[list[AskStep | RecordsStep | DecideStep | PauseStep | EndStep]]
+    type: Literal["instead"]
 
 
 class Interval(TypedDict):
@@ -1088,6 +1578,7 @@ class Interval(TypedDict):
 
 
 class ItemUse(TypedDict):
+    belongs: bool
     environment: str
     how: str
     kind: str
@@ -1137,6 +1628,17 @@ class JwtBearer(TypedDict):
     subject: NotRequired[str]
     token_address: NotRequired[str]
     type: Literal["jwt_bearer"]
+
+
+KeepValue = TypedDict(
+    "KeepValue",
+    {
+        "from": "FlowSource",
+        "name": "str",
+        "required": "NotRequired[bool]",
+        "type": "NotRequired[Literal['boolean', 'date', 'datetime', 'decimal', 'integer', 'json', 'text']]",
+    },
+)
 
 
 class Keyset(TypedDict):
@@ -1197,6 +1699,7 @@ class Link(TypedDict):
 
 
 class LinkHeader(TypedDict):
+    header: NotRequired[str]
     max_pages: NotRequired[int]
     type: Literal["link_header"]
 
@@ -1215,11 +1718,36 @@ class LinkedRecords(TypedDict):
     where: dict[str, str]
 
 
+class ListBinding(TypedDict):
+    brings: NotRequired[Literal["key", "nothing", "record"]]
+    filters: NotRequired[list[FilterInput]]
+    inputs: NotRequired[dict[str, InputSource]]
+    operation: str
+    rows: NotRequired[list[str] | None]
+    sort: NotRequired[SortInput | None]
+
+
 class Literally(TypedDict):
     as_json: NotRequired[bool]
     name: NotRequired[str]
     type: NotRequired[str]
     value: NotRequired[str | list[str | ValueOf] | ValueOf]
+
+
+class LiveReject(TypedDict):
+    ordinal: int
+    path: str
+    problems: list[FieldProblemItem]
+
+
+class LiveShown(TypedDict):
+    age: float
+    calls: int
+    is_cached: bool
+    local: list[str]
+    read_at: str
+    run: int | None
+    stale_why: str
 
 
 class LossItem(TypedDict):
@@ -1450,6 +1978,12 @@ class ObstacleItem(TypedDict):
     reasons: list[ProblemItem]
 
 
+class OfCalls(TypedDict):
+    applications: NotRequired[list[str]]
+    ends: NotRequired[list[Literal["cancelled", "done", "failed"]]]
+    type: Literal["calls"]
+
+
 class OfFeeds(TypedDict):
     events: NotRequired[
         list[Literal["drift", "ended", "failed", "incomplete", "late", "not_marked", "recovered", "refused"]]
@@ -1458,13 +1992,29 @@ class OfFeeds(TypedDict):
     type: Literal["feeds"]
 
 
+class OfFlows(TypedDict):
+    events: NotRequired[list[Literal["asks", "doubt", "ended", "failed", "refused"]]]
+    flows: NotRequired[list[str]]
+    type: Literal["flows"]
+
+
 class OfRecords(TypedDict):
     kinds: NotRequired[list[Literal["changed", "created", "gone", "removed", "returned"]]]
     record_type: str
     type: Literal["records"]
 
 
+class OfferItem(TypedDict):
+    is_certain: bool
+    name: str
+    of: Literal["input", "result", "kept", "item", "position", "failure", "undone", "standing", "caller"]
+    source: FlowSource
+    title: str
+    type: str
+
+
 class OfferShown(TypedDict):
+    flows: list[OfferedOperationItem]
     goes_by: str
     operations: list[OfferedOperationItem]
     record_types: list[OfferedOperationItem]
@@ -1547,6 +2097,7 @@ class Offering(TypedDict):
     application: str
     calls_a_minute: int | None
     environment: str
+    flows: list[UsableFlow]
     names_callers: bool
     operations: list[UsableOperation]
     project: str
@@ -1571,10 +2122,27 @@ class OneResponse(TypedDict):
     type: Literal["one_response"]
 
 
+class Only(TypedDict):
+    roles: NotRequired[list[Literal["administrator", "application", "builder", "operator", "schedule", "webhook"]]]
+    when: NotRequired[list[FlowCondition]]
+
+
+class OpeningItem(TypedDict):
+    at: str
+    held: FlowSource | None
+    name: str
+    offers: list[int]
+    part: str
+    required: bool
+    title: str
+    type: str
+
+
 class Operation(TypedDict):
     changed_at: str
     document: OperationDocument
     id: str
+    last_run: LastRun | None
     name: str
     problems: list[ProblemItem]
     service: str
@@ -1861,6 +2429,31 @@ class PatternItem(TypedDict):
     title: str
 
 
+class PauseItem(TypedDict):
+    kind: Literal["time", "callback", "person", "doubt", "step"]
+    may_answer: bool
+    question: str
+    shows: dict[str, Any]
+    step: str
+    task: str
+    until: str | None
+
+
+class PauseStep(TypedDict):
+    callback: NotRequired[Callback | None]
+    description: NotRequired[str]
+    keep: NotRequired[list[KeepValue]]
+    name: str
+    on_failure: NotRequired[list[GoOn | Instead | Repeat]]
+    only: NotRequired[Only | None]
+    person: NotRequired[Approval | None]
+    seconds: NotRequired[float | None]
+    time_limit: NotRequired[float | None]
+    title: NotRequired[str]
+    type: Literal["pause"]
+    until: NotRequired[FlowSource | None]
+
+
 class Person(TypedDict):
     is_active: bool
     is_administrator: bool
@@ -1972,6 +2565,12 @@ class ProblemItem(TypedDict):
     where: str
 
 
+class ProfilePart(TypedDict):
+    count: int
+    least: str | None
+    most: str | None
+
+
 class Project(TypedDict):
     made_at: str
     members: int
@@ -2039,6 +2638,7 @@ class RecordChangeItem(TypedDict):
 
 
 class RecordField(TypedDict):
+    is_picture: NotRequired[bool]
     name: str
     searchable: NotRequired[bool]
     title: NotRequired[str]
@@ -2052,36 +2652,49 @@ class RecordOfRow(TypedDict):
 
 
 class RecordPageShown(TypedDict):
-    count: int
+    all_why: NotRequired[str]
+    count: int | None
+    is_all: NotRequired[bool | None]
     items: list[RecordSummary]
+    live: NotRequired[LiveShown]
     next: str | None
+    rejects: NotRequired[list[LiveReject]]
+
+
+class RecordProfile(TypedDict):
+    columns: list[FieldProfileShown]
+    is_all: bool
+    records: int
 
 
 class RecordShown(TypedDict):
-    belongs_to: list[LinkedRecord]
-    call: int
-    changed_at: str
+    belongs_to: NotRequired[list[LinkedRecord]]
+    call: NotRequired[int]
+    changed_at: NotRequired[str]
     data: dict[str, Any]
-    feeds: list[str]
-    gone_at: str | None
-    holds: list[LinkedRecords]
+    feeds: NotRequired[list[str]]
+    gone_at: NotRequired[str | None]
+    holds: NotRequired[list[LinkedRecords]]
     id: str
     key: list[Any]
-    made_at: str
-    run: int
-    trace: TraceShown
+    live: NotRequired[LiveShown]
+    made_at: NotRequired[str]
+    run: NotRequired[int]
+    trace: NotRequired[TraceShown]
+    version: NotRequired[str | None]
 
 
 class RecordSummary(TypedDict):
-    call: int
-    changed_at: str
+    call: NotRequired[int]
+    changed_at: NotRequired[str]
     data: dict[str, Any]
-    feeds: list[str]
-    gone_at: str | None
+    feeds: NotRequired[list[str]]
+    gone_at: NotRequired[str | None]
     id: str
     key: list[Any]
-    made_at: str
-    run: int
+    made_at: NotRequired[str]
+    run: NotRequired[int]
+    version: NotRequired[str | None]
 
 
 class RecordType(TypedDict):
@@ -2101,13 +2714,23 @@ class RecordTypeDocument(TypedDict):
     history: NotRequired[Literal["all", "changes", "none"]]
     history_days: NotRequired[int | None]
     key: NotRequired[list[str]]
-    kind: NotRequired[Literal["kept"]]
+    kind: NotRequired[Literal["kept", "live", "passing"]]
     links: NotRequired[list[Link]]
 
 
 class RecordTypePage(TypedDict):
     items: list[RecordType]
     next: str | None
+
+
+class RecordUses(TypedDict):
+    binding: str
+    fields: list[FieldUse]
+    kind: Literal["kept", "live", "passing"]
+    max_age: int
+    most_local: int
+    problem: str
+    roles: list[RoleUse]
 
 
 class RecordViewItem(TypedDict):
@@ -2117,6 +2740,45 @@ class RecordViewItem(TypedDict):
     record_type: str
     role: str
     schema: str
+
+
+class RecordWritten(TypedDict):
+    calls: int
+    confirmed: Literal["read back", "answered", "accepted"]
+    data: dict[str, Any] | None
+    differences: list[ProblemItem]
+    key: list[Any] | None
+    note: str
+    run: int | None
+    version: str | None
+
+
+class RecordedAnswer(TypedDict):
+    outcome: dict[str, Any]
+    task: str
+
+
+class Recording(TypedDict):
+    answers: NotRequired[list[RecordedAnswer]]
+    begun_at: NotRequired[str | None]
+    caller: NotRequired[str]
+    role: NotRequired[str]
+    settled: NotRequired[dict[str, Literal["again", "done", "failed"]]]
+
+
+class RecordsStep(TypedDict):
+    action: Literal["change", "find", "keep", "remove"]
+    description: NotRequired[str]
+    fields: NotRequired[dict[str, FlowSource]]
+    keep: NotRequired[list[KeepValue]]
+    key: NotRequired[dict[str, FlowSource]]
+    name: str
+    on_failure: NotRequired[list[GoOn | Instead | Repeat]]
+    only: NotRequired[Only | None]
+    record_type: str
+    time_limit: NotRequired[float | None]
+    title: NotRequired[str]
+    type: Literal["records"]
 
 
 class RefusalItem(TypedDict):
@@ -2203,15 +2865,33 @@ class Remark(TypedDict):
         "outdated",
         "not_listed",
         "not_kept",
+        "passing",
+        "not_undone",
     ]
     message: str
     times: int
+
+
+class Repeat(TypedDict):
+    factor: NotRequired[float]
+    kinds: NotRequired[list[str]]
+    pause: NotRequired[float]
+    times: NotRequired[int]
+    type: Literal["repeat"]
 
 
 Replace = TypedDict(
     "Replace",
     {"expression": "NotRequired[bool]", "text": "str", "type": "Literal['replace']", "with": "NotRequired[str]"},
 )
+
+
+class ReplyMember(TypedDict):
+    name: str
+    records: NotRequired[str]
+    required: NotRequired[bool]
+    title: NotRequired[str]
+    type: NotRequired[Literal["boolean", "date", "datetime", "decimal", "integer", "json", "text"]]
 
 
 class RequestShown(TypedDict):
@@ -2276,6 +2956,24 @@ class Role(TypedDict):
     role: Literal["viewer", "operator", "builder", "administrator"]
 
 
+class RoleBinding(TypedDict):
+    brings: NotRequired[Literal["key", "nothing", "record"]]
+    inputs: NotRequired[dict[str, InputSource]]
+    operation: str
+    rows: NotRequired[list[str] | None]
+
+
+class RoleCandidates(TypedDict):
+    operations: list[str]
+    role: Literal["list", "find", "create", "change", "replace", "remove"]
+
+
+class RoleUse(TypedDict):
+    operation: str
+    problem: str
+    role: Literal["list", "find", "create", "change", "replace", "remove"]
+
+
 class RowChoiceItem(TypedDict):
     count: int
     holds: str
@@ -2319,18 +3017,20 @@ class Run(TypedDict):
     error: Error | None
     expected_rows: int | None
     feed: str | None
+    flow: str | None
     id: int
     inputs: dict[str, Any]
     is_dry: bool
-    kind: Literal["trial", "feed", "webhook", "application"]
+    kind: Literal["trial", "feed", "webhook", "application", "live", "flow"]
     operation: str | None
+    parent: int | None
     queued_at: str
     release: int | None
     remarks: list[Remark]
     rows_asked: int
     rows_failed: int
     started_at: str | None
-    state: Literal["queued", "running", "done", "failed", "cancelled"]
+    state: Literal["queued", "running", "waiting", "done", "failed", "cancelled"]
     summary: str
     title: str
 
@@ -2429,6 +3129,7 @@ class ServiceDocument(TypedDict):
     documentation: NotRequired[str]
     preparation: NotRequired[Preparation]
     protocol: NotRequired[Literal["rest"]]
+    stand_in: NotRequired[StandIn | None]
 
 
 class ServicePage(TypedDict):
@@ -2501,6 +3202,11 @@ class SoapHeader(TypedDict):
     user_name: NotRequired[str]
 
 
+class SortInput(TypedDict):
+    input: str
+    values: dict[str, str]
+
+
 class Source(TypedDict):
     all: NotRequired[bool]
     first_of: NotRequired[list[str | Source] | None]
@@ -2520,6 +3226,21 @@ class Source(TypedDict):
 class Split(TypedDict):
     at: str
     type: Literal["split"]
+
+
+class StandIn(TypedDict):
+    delay: NotRequired[float]
+    fail_every: NotRequired[int]
+    fail_status: NotRequired[int]
+    page_size: NotRequired[int]
+    rows: NotRequired[int]
+
+
+class StandInShown(TypedDict):
+    address: str
+    form: FormShown
+    is_on: bool
+    operations: list[StoodInItem]
 
 
 class Standard(TypedDict):
@@ -2554,6 +3275,15 @@ class StandingValuePage(TypedDict):
     next: str | None
 
 
+class StoodInItem(TypedDict):
+    method: str
+    name: str
+    path: str
+    responds: Literal["sample", "invented", "nothing"]
+    title: str
+    words: str
+
+
 class StructureDifferenceItem(TypedDict):
     after: str
     before: str
@@ -2578,7 +3308,7 @@ class Subscription(TypedDict):
 
 
 class SubscriptionDocument(TypedDict):
-    about: OfFeeds | OfRecords
+    about: OfFeeds | OfRecords | OfCalls | OfFlows
     by: ByWebhook | ByEmail
     description: NotRequired[str]
     enabled: NotRequired[bool]
@@ -2628,6 +3358,50 @@ class Taken(TypedDict):
     is_new: bool
 
 
+class TakenFlow(TypedDict):
+    flow: Flow
+    left_out: list[ProblemItem]
+
+
+class TaskItem(TypedDict):
+    begun_at: str
+    ended_at: str | None
+    given: dict[str, Any]
+    outcome: Any
+    recorded: int | None
+    run: int | None
+    step: str
+    task: str
+
+
+class TaskPairItem(TypedDict):
+    differences: list[ValueDifferenceItem]
+    first: TaskSide | None
+    second: TaskSide | None
+    task: str
+
+
+class TaskSide(TypedDict):
+    message: str
+    milliseconds: float | None
+    outcome: str
+
+
+class TestCase(TypedDict):
+    changed_at: str
+    document: CaseDocument
+    id: str
+    name: str
+    problems: list[ProblemItem]
+    title: str
+    version: int
+
+
+class TestCasePage(TypedDict):
+    items: list[TestCase]
+    next: str | None
+
+
 class TextBody(TypedDict):
     content: NotRequired[str | list[str | ValueOf] | ValueOf]
     media_type: NotRequired[str]
@@ -2660,6 +3434,12 @@ class Timing(TypedDict):
 class TlsSettings(TypedDict):
     authority: NotRequired[str]
     certificate: NotRequired[str]
+
+
+class ToFlow(TypedDict):
+    flow: NotRequired[str]
+    inputs: NotRequired[dict[str, str]]
+    type: Literal["flow"]
 
 
 class ToRecords(TypedDict):
@@ -2763,21 +3543,42 @@ class UnreadyItem(TypedDict):
     problems: list[ProblemItem]
 
 
-class UsableOperation(TypedDict):
+class UsableFlow(TypedDict):
     description: str
     examples: CallExamples
     inputs: list[Input]
-    mappings: list[dict[str, Any]]
+    may_take_long: bool
     name: str
+    reply: list[ReplyMember]
     title: str
     writes: bool
+
+
+class UsableOperation(TypedDict):
+    description: str
+    examples: CallExamples
+    files: list[str]
+    inputs: list[Input]
+    mappings: list[dict[str, Any]]
+    name: str
+    sign_in: UsableSignIn | None
+    title: str
+    writes: bool
+
+
+class UsableSignIn(TypedDict):
+    asks: list[str]
+    service: str
 
 
 class UsableType(TypedDict):
     examples: CallExamples
     fields: list[RecordField]
     key: list[str]
+    kind: Literal["kept", "live"]
     name: str
+    roles: list[str]
+    sign_in: UsableSignIn | None
     title: str
 
 
@@ -2804,23 +3605,61 @@ class UsedChanges(TypedDict):
 
 
 class UsedRecord(TypedDict):
-    changed_at: str
+    changed_at: NotRequired[str]
     data: dict[str, Any]
-    gone_at: str | None
+    gone_at: NotRequired[str | None]
+    id: NotRequired[str]
     key: list[Any]
-    made_at: str
+    live: NotRequired[LiveShown]
+    made_at: NotRequired[str]
+    version: NotRequired[str | None]
 
 
 class UsedRecordPage(TypedDict):
-    count: int
+    all_why: NotRequired[str]
+    count: int | None
+    is_all: NotRequired[bool | None]
     items: list[UsedRecord]
+    live: NotRequired[LiveShown]
     next: str | None
+    rejects: NotRequired[list[LiveReject]]
+
+
+class UsedWritten(TypedDict):
+    calls: int
+    confirmed: Literal["read back", "answered", "accepted"]
+    data: dict[str, Any] | None
+    differences: list[ProblemItem]
+    key: list[Any] | None
+    run: str
+    version: str | None
 
 
 class UserNameToken(TypedDict):
     password_type: NotRequired[Literal["digest", "text"]]
     type: Literal["user_name_token"]
     user_name: NotRequired[str]
+
+
+class UserSession(TypedDict):
+    address: NotRequired[str | None]
+    caller: str
+    expires_at: str
+    is_proven: bool
+    made_at: str
+    service: str
+    session: NotRequired[str]
+    state: Literal["begun", "signed_in"]
+
+
+class UserSessionItem(TypedDict):
+    caller: str
+    expires_at: str
+    id: str
+    is_begun: bool
+    made_at: str
+    service: str
+    used_at: str | None
 
 
 class ValueDifferenceItem(TypedDict):
@@ -2842,6 +3681,22 @@ class ViewColumn(TypedDict):
     type: str
 
 
+class WaitingItem(TypedDict):
+    environment: str
+    flow: str
+    kind: Literal["time", "callback", "person", "doubt", "step"]
+    question: str
+    run: int
+    since: str
+    task: str
+    until: str | None
+
+
+class WaitingItemPage(TypedDict):
+    items: list[WaitingItem]
+    next: str | None
+
+
 class WaivedItem(TypedDict):
     kind: str
     message: str
@@ -2855,6 +3710,12 @@ class Watch(TypedDict):
     record_type: str
     type: Literal["watch"]
     when: NotRequired[Literal["changes", "falls", "rises"]]
+
+
+class Way(TypedDict):
+    steps: NotRequired[list[AskStep | RecordsStep | DecideStep | PauseStep | EndStep]]
+    title: NotRequired[str]
+    when: NotRequired[list[FlowCondition]]
 
 
 class Webhook(TypedDict):
@@ -2873,7 +3734,7 @@ class Webhook(TypedDict):
 
 
 class WebhookDocument(TypedDict):
-    becomes: ToRecords | ToRun
+    becomes: ToRecords | ToRun | ToFlow
     challenge: NotRequired[Challenge | None]
     description: NotRequired[str]
     enabled: NotRequired[bool]
@@ -2889,6 +3750,10 @@ class WebhookForms(TypedDict):
 class WebhookPage(TypedDict):
     items: list[Webhook]
     next: str | None
+
+
+class WhatSucceeds(TypedDict):
+    type: Literal["what_succeeds"]
 
 
 class Windows(TypedDict):

@@ -9,7 +9,15 @@ from pathlib import Path
 
 import pytest
 
-from rondine.core.definitions.offering import OfferedMapping, OfferedOperation, OfferedType, Offering, offering_openapi
+from rondine.core.definitions.offering import (
+    OfferedFlow,
+    OfferedMapping,
+    OfferedMember,
+    OfferedOperation,
+    OfferedType,
+    Offering,
+    offering_openapi,
+)
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.operations.inputs import Input
 from rondine.core.settings import load
@@ -33,6 +41,16 @@ TREE = load(
 )
 
 
+LOT = load(
+    RecordTypeDocument,
+    {
+        "key": ["number"],
+        "kind": "live",
+        "fields": [{"name": "number", "type": "integer"}, {"name": "grams", "type": "decimal"}],
+    },
+)
+
+
 def document():
     inputs = [
         load(Input, {"name": "from", "type": "date", "required": True, "description": "first day\nof */ all"}),
@@ -45,9 +63,13 @@ def document():
         OfferedOperation("list-trees", "List trees", 'trees """of\\ a day', inputs, True, [mapping]),
         OfferedOperation("ping", "", "", [], True, []),
     ]
-    types = [OfferedType("tree", "Trees", TREE)]
+    roles = ("create", "change", "replace", "remove")
+    live = OfferedType("lot", "", LOT, {"number": ["equal"]}, ["number"], roles)
+    types = [OfferedType("tree", "Trees", TREE), live]
     address = "http://127.0.0.1:18200/api/v1/use/olmara/live"
-    return offering_openapi(Offering('Tree "desk" of Olmara', address, "release 4", operations, types))
+    reply = [OfferedMember("trees", "", "json", "tree", True), OfferedMember("girth", "", "decimal", "", False)]
+    flow = OfferedFlow("tree-file", "Tree file", "", inputs[:2], reply, {"tree": TREE}, is_reading=True, is_short=False)
+    return offering_openapi(Offering('Tree "desk" of Olmara', address, "release 4", operations, [flow], types))
 
 
 def test_an_offer_is_read_from_its_document():
@@ -64,7 +86,15 @@ def test_an_offer_is_read_from_its_document():
     ]
     [trees, ping] = offer.calls
     assert (trees.name, trees.mappings, ping.inputs) == ("list-trees", {"all-trees": ["tree"]}, [])
-    assert [(one.name, one.key) for one in offer.records] == [("tree", ["number", "class"])]
+    [flow] = offer.flows
+    assert [(one.name, one.records, one.is_optional) for one in flow.reply] == [
+        ("trees", "tree", False),
+        ("girth", "", True),
+    ]
+    assert [(one.name, one.key, one.roles) for one in offer.records] == [
+        ("lot", ["number"], ["create", "change", "replace", "remove"]),
+        ("tree", ["number", "class"], []),
+    ]
 
 
 @pytest.fixture
@@ -108,6 +138,47 @@ def test_the_python_package_reads_replies_and_writes_inputs(package):
     assert (reply.is_all, reply.next) == (None, "n")
 
 
+def test_the_python_package_runs_flows(package):
+    class Application:
+        def call_flow(self, flow, inputs, **options):
+            self.called = (flow, inputs, options)
+            return self.answer
+
+    application = Application()
+    desk = package.TreeDeskOfOlmara(application)
+    data = {"number": "T-1", "class": 3}
+    application.answer = {"run": "/r/2", "flow": "tree-file", "reply": {"trees": [data], "girth": "1.5"}}
+    result = desk.run_tree_file(from_=date(2026, 3, 1), wait=2)
+    assert application.called == ("tree-file", {"from": "2026-03-01"}, {"key": None, "wait": 2})
+    assert (result.run, result.trees[0].number, result.girth) == ("/r/2", "T-1", Decimal("1.5"))
+    application.answer = {"number": 7, "state": "waiting", "waits_for": []}
+    with pytest.raises(package.NotOver, match="run 7 is waiting") as told:
+        desk.run_tree_file(from_=date(2026, 3, 1))
+    assert told.value.run["number"] == 7
+
+
+def test_live_records_are_written_with_types(package):
+    class Application:
+        def change(self, record_type, *key, data, version):
+            self.changed = (record_type, key, data, version)
+            return {"data": {"number": 7, "grams": "1.5"}}
+
+        def create(self, record_type, data):
+            self.created = data
+            return {"data": None}
+
+        def remove(self, record_type, *key, version):
+            self.removed = (record_type, key, version)
+
+    application = Application()
+    desk = package.TreeDeskOfOlmara(application)
+    assert desk.change_lot(7, '"3"', grams=Decimal("1.50")).grams == Decimal("1.5")
+    assert application.changed == ("lot", (7,), {"grams": "1.50"}, '"3"')
+    assert desk.create_lot(number=8) is None and application.created == {"number": 8}
+    desk.remove_lot(7, "*")
+    assert application.removed == ("lot", (7,), "*")
+
+
 def test_the_typescript_module_compiles_strictly(tmp_path):
     (tmp_path / "desk.ts").write_text(typescript_module(document()))
     use = """import { TreeDeskOfOlmara, type Tree } from "./desk";
@@ -116,6 +187,15 @@ const reply = await desk.listTreesAsAllTrees({ from: "2026-03-01", girth: "1.5" 
 const trees: Tree[] = reply.records["tree"];
 const girth: string | null | undefined = trees[0]?.["girth-m"];
 const page = await desk.treeRecords({ limit: "5" });
+const lot = await desk.lotRecord("7");
+const changed = await desk.changeLot(["7"], lot.version ?? "*", { grams: "1.5" });
+await desk.removeLot(["7"], changed.version ?? "*", { key: "one-time-key" });
+console.log((await desk.createLot({ number: 8 })).confirmed);
+const file = await desk.runTreeFile({ from: "2026-03-01" });
+if (file.state === undefined) console.log(file.reply.trees[0]?.number, file.reply.girth);
+else console.log(file.waits_for[0]?.question, file.reply?.body);
+// @ts-expect-error  it has no such field
+await desk.createLot({ colour: "red" });
 console.log(girth, page.items[0]?.data.number, (await desk.ping()).body);
 // @ts-expect-error  a required input is missing
 await desk.listTrees({});

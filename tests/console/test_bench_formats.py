@@ -264,6 +264,7 @@ def test_the_mapping_as_text_and_the_list_reflect_each_other(open_page, rondine,
     expect(text).to_contain_text('"from": "@tree"')
     expect(text).not_to_contain_text('"note"')
     text.get_by_text('"@tree"').dblclick()
+    page.wait_for_function("document.getSelection().toString() === 'tree'")  # what is typed replaces what is selected
     page.keyboard.type("number")
     expect(text.get_by_text('"@number"')).to_have_count(2)
     expect(page.get_by_role("cell", name="S-1041")).to_have_count(2)  # number, and tree taken from it

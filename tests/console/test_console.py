@@ -82,7 +82,7 @@ def test_a_response_can_be_pasted_and_a_missing_brace_shows_its_line(open_page, 
 def test_records_are_filtered_sorted_and_opened_by_address(open_page, walked):
     page = open_page("vela", "/records/tree")
     page.get_by_label("Field to filter by").select_option("girth_m")
-    page.get_by_label("How to compare").select_option(".from")
+    page.get_by_label("How to compare").select_option("from")
     page.get_by_label("Value").fill("4")
     page.get_by_role("button", name="Filter", exact=True).click()
     page.get_by_role("columnheader").get_by_role("button", name="girth_m").click()
@@ -186,6 +186,24 @@ def test_when_the_session_ends_signing_in_again_goes_on_at_the_same_place(open_p
     expect(title).to_have_value("Not yet saved")
     page.get_by_role("button", name="Send this request").click()
     expect(page.get_by_text("OK (200)")).to_be_visible()
+
+
+def test_what_was_typed_stays_while_a_page_cannot_be_read_anew(open_page, walked):
+    page = open_page(path="/operations/list-trees")
+    title = page.get_by_label("Title of the operation")
+    title.fill("Not yet saved")
+    page.route("**/api/v1/**", lambda route: route.abort())
+    page.clock.install()
+    page.clock.fast_forward(61_000)  # so that the session, too, is asked for anew
+    page.context.set_offline(True)
+    page.context.set_offline(False)
+    told = page.get_by_role("alert").filter(has_text="What is shown was read at")
+    expect(told).to_be_visible()
+    expect(title).to_have_value("Not yet saved")
+    page.unroute("**/api/v1/**")
+    told.get_by_role("button", name="Read it again").click()
+    expect(told).to_have_count(0)
+    expect(title).to_have_value("Not yet saved")
 
 
 def test_a_running_feed_is_watched_live(open_page, walked):
@@ -342,6 +360,9 @@ def write(editor, text):
     editor.press("Control+A")
     editor.press("Delete")  # in place of a selection, the browser itself would style what is typed
     editor.press_sequentially(text)
+    page = editor.page
+    held = page.evaluate("[document.activeElement.ariaLabel, document.activeElement.textContent.length]")
+    assert held[1] >= len(text), f"what was typed is not in the editor: {held}"
 
 
 def test_a_graphql_query_is_composed_by_taking_fields_and_runs(open_page, rondine):
@@ -392,6 +413,7 @@ def test_nothing_moves_under_the_pointer_when_a_query_was_checked(open_page, ron
     page.route("**/definitions/*/fields", lambda route: route.continue_() if answers else held.append(route))
     page.get_by_role("button", name="describe", exact=True).click()
     summary = page.get_by_text("Take fields from the schema")
+    expect(page.get_by_label("Query", exact=True)).to_be_visible()  # the editor is loaded when it is wanted first
     expect(page.get_by_text("checking the query")).to_be_visible()
     summary.scroll_into_view_if_needed()
     before = summary.bounding_box()

@@ -20,6 +20,6 @@ def test_a_text_is_searched_for_and_leads_to_its_place(open_page, walked):
 def test_the_uses_of_a_record_type_lead_on(open_page, walked):
     page = open_page(path="/records/tree")
     used = page.locator("section").filter(has=page.get_by_role("heading", name="Where it is used"))
-    expect(used.get_by_text("mapping")).to_be_visible()
+    expect(used.get_by_text("mapping trees")).to_be_visible()
     used.get_by_role("listitem").filter(has_text="mapping").get_by_role("link").first.click()
     page.wait_for_url("**/p/olmara/records")

@@ -78,7 +78,7 @@ def test_a_documents_schema_and_its_class_refuse_the_same(change, is_good):
 
 def test_the_parts_of_a_document_have_a_form_each_under_the_title_of_their_field():
     forms = forms_of_parts(ConnectionDocument)
-    assert {name for name, form in forms.items() if form.may_be_none} == {"breaker"} and "limits" not in forms
+    assert {name for name, form in forms.items() if form.may_be_none} == {"breaker", "caller"} and "limits" not in forms
     titles = {name: form.title for name, form in forms.items()}
     assert titles == {
         "tls": "TLS",
@@ -86,6 +86,7 @@ def test_the_parts_of_a_document_have_a_form_each_under_the_title_of_their_field
         "time_outs": "Time-outs",
         "retrying": "Retrying",
         "breaker": "Left alone",
+        "caller": "User of an application",
     }
     assert [(field.name, field.kind, field.default) for field in forms["retrying"].fields] == [
         ("max_waits", "integer", 3),

@@ -44,6 +44,25 @@ def test_the_link_header_is_followed_until_there_is_none():
     assert (ending.is_proven, ending.pages) == (True, 3)
 
 
+def test_an_address_in_a_header_of_another_name_is_recognised_and_followed():
+    addresses = iter(["/trees?start=2", "https://register.example/trees?start=4", None])
+
+    def answer(ask):
+        address = next(addresses)
+        return Response(200, (("next-page", address),) if address else (), rows=2)
+
+    asked, ending = drive(LinkHeader(header="Next-Page").exchange(PAGED), answer)
+    assert asked == [FIRST.url, "https://register.example/trees?start=2", "https://register.example/trees?start=4"]
+    assert (ending.is_proven, ending.pages) == (True, 3)
+    for name in ("Next-Page", "X-Next-Page", "Next", "next-link"):
+        [guess] = recognise(FIRST.url, ((name, "/trees?start=2"),), [])
+        assert guess.paging == LinkHeader(header=name) and name in guess.reason
+    for value in ("2", "c2/9==", ""):
+        assert not any(
+            isinstance(one.paging, LinkHeader) for one in recognise(FIRST.url, (("X-Next-Page", value),), [])
+        )
+
+
 @pytest.mark.parametrize(
     ("link", "words"),
     [

@@ -64,10 +64,10 @@ def test_a_project_of_ones_own_begins_empty_and_belongs_to_its_maker(rondine, ad
     assert "nursery" not in [one["name"] for one in rondine.client("mira").projects.list()]
     assert refused(rondine.client("mira").projects.get, "nursery").code == "not_found"
 
-    nursery.services.make("beds")
+    nursery.services.make("beds-again")
     found = refused(admin.projects.remove, "nursery")
     assert (found.code, found.message) == ("conflict", "nursery is not empty: 1 services")
-    nursery.services.remove("beds")
+    nursery.services.remove("beds-again")
     admin.projects.remove("nursery")
     assert "nursery" not in [one["name"] for one in admin.projects.list()]
 

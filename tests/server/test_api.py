@@ -45,6 +45,8 @@ LEAST = {
     ("DELETE", "/applications/{name}"): "administrator",
     ("POST", "/applications/{name}/tokens"): "administrator",
     ("DELETE", "/applications/{name}/tokens/{token_id}"): "administrator",
+    ("DELETE", "/applications/{name}/sessions"): "administrator",
+    ("GET", "/services/{name}/stand-in"): "builder",
     ("PUT", "/credentials/{name}/secrets"): "operator",
     ("POST", "/credentials/{name}/origins"): "administrator",
     ("PUT", "/connections/{name}/wait"): "operator",
@@ -52,11 +54,19 @@ LEAST = {
     ("DELETE", "/connections/{name}/sign-in"): "operator",
     ("POST", "/feeds/{name}/runs"): "operator",
     ("POST", "/runs/{run_id}/cancel"): "operator",
+    ("POST", "/flows/{name}/runs"): "operator",
+    ("POST", "/runs/{run_id}/answers"): "operator",
+    ("POST", "/runs/{run_id}/settlements"): "operator",
+    ("POST", "/runs/{run_id}/continuations"): "operator",
+    ("POST", "/flow-offers"): "viewer",
+    ("POST", "/flow-imports"): "builder",
+    ("POST", "/flow-fillings"): "viewer",
     ("POST", "/runs/{run_id}/go-on"): "operator",
     **{
         ("POST", path): "viewer"
         for path in (
             "/addresses",
+            "/case-checks",
             "/requests",
             "/outlines",
             "/proposals",

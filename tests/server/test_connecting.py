@@ -354,7 +354,15 @@ def test_eleven_calls_at_ten_a_second_take_over_a_second_and_the_meter_shows_wha
     assert time.monotonic() - began > 1.0
 
 
+def away_from_midnight():
+    """A month that ends in the middle of a test would fill its limit again."""
+    left = 86_400 - time.time() % 86_400
+    if left < 120:
+        time.sleep(left + 1)
+
+
 def test_a_trial_and_a_feed_warn_before_they_use_up_a_limit(rondine, office):
+    away_from_midnight()
     name = rondine.feed("used-up", "/v1/trees", limit=400, paging={"type": "link_header"})
     rondine.finish(name)
     change(office, "used-up-test", limits=[{"calls": 12, "span": "month"}])

@@ -101,3 +101,24 @@ def test_a_check_lists_what_is_wrong_in_its_place(orchard):
     assert wrong["mapping", "pears"]["where"] == "/outputs/0/record_type"
     assert wrong["connection", "orchard-test"]["environment"] == "test"
     assert ("feed", "all-pears") in wrong  # it cannot start
+
+
+def test_a_new_operation_is_on_the_list_at_once_and_says_how_it_went_the_last_time(orchard, rondine):
+    orchard.operations.make("one-pear", service="orchard-register", document={"path": "/rows-of-pears"})
+    listed = {one["name"]: one["last_run"] for one in orchard.operations.search("pear")}
+    assert listed == {"one-pear": None}
+    trial = orchard.trials.send(operation="one-pear", service="orchard-register")
+    [found] = orchard.operations.search("one-pear")
+    assert (found["last_run"]["id"], found["last_run"]["state"]) == (trial["run"], "done")
+    held = orchard.connections.get("orchard-test")
+    orchard.connections.change("orchard-test", version=held["version"], document={**held["document"], "enabled": False})
+    with pytest.raises(RondineProblem, match="disabled"):
+        orchard.trials.send(operation="one-pear", service="orchard-register")
+    changed = orchard.connections.get("orchard-test")
+    nowhere = {**held["document"], "base_address": "http://127.0.0.1:9"}
+    orchard.hosts.permit("127.0.0.1", 9, is_private=True)
+    orchard.connections.change("orchard-test", version=changed["version"], document=nowhere)
+    orchard.trials.send(operation="one-pear", service="orchard-register")
+    assert orchard.operations.get("one-pear")["last_run"]["state"] == "failed"
+    rows = rondine.cli("--project", orchard.name, "operation", "list", "one-pear", person="ada").stdout
+    assert '"state": "failed"' in rows

@@ -14,7 +14,7 @@ PEOPLE = {"viewer": "vela", "operator": "odo", "builder": "mira", "administrator
 #: Where applications come in, by tokens of their own.
 USE = "/api/v1/use/"
 #: Made-up requests for each operation and role.
-EXAMPLES = 8
+EXAMPLES = 5
 #: What would end the fuzzing itself: the token in use, the project.
 LEFT_OUT = {
     ("delete", "/api/v1/tokens"),

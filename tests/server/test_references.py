@@ -146,3 +146,20 @@ def test_a_request_whose_sign_in_cannot_be_found_is_never_sent(rondine, desk):
     with pytest.raises(RondineProblem, match="cannot sign in"):
         office.trials.send(service="lost", operation="lost-open")
     assert desk.calls == []
+
+
+def test_what_is_saved_as_it_is_already_stays_at_its_version(rondine, desk):
+    make(rondine, desk, "as-it-is")
+    office = rondine.office()
+    for items, name in (
+        (office.operations, "as-it-is-trees"),
+        (office.connections, "as-it-is"),
+        (office.services, "as-it-is"),
+    ):
+        held = items.get(name)
+        saved = items.save(name, title=held["title"], document=held["document"])
+        assert saved["version"] == held["version"] and len(items.revisions(name)) == held["version"]
+        changed = items.save(name, title="Another title")
+        assert changed["version"] == held["version"] + 1 and items.revisions(name)[0]["version"] == changed["version"]
+        with pytest.raises(RondineProblem, match="was changed meanwhile"):
+            items.change(name, version=held["version"], title="Another title")

@@ -96,8 +96,12 @@ def test_what_keeps_ending_is_told_and_waited_with(started):
         taken.bind(("127.0.0.1", port))
         taken.listen()
         supervision.Supervisor().ask("startProcess", "web", False)
-        wait_until(lambda: "address already in use" in started.start("--status").stdout, 90)
-        status = started.start("--status")
+
+        def told():
+            status = started.start("--status")
+            return status if "address already in use" in status.stdout else None
+
+        status = wait_until(told, 90)
         assert status.returncode == 3
         assert "keeps ending" in status.stdout or "ended and was started again" in status.stdout
         found = started.start()

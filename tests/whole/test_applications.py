@@ -289,9 +289,7 @@ def test_what_is_wrong_with_a_request_is_said(desk):
 def test_the_document_of_an_application_is_sound_and_its_calls_work(desk):
     document = desk.use.openapi()
     assert set(document["paths"]) == {
-        "/operations/get-tree",
-        "/operations/list-trees",
-        "/operations/plan",
+        *(f"/operations/{name}{part}" for name in ("get-tree", "list-trees", "plan") for part in ("", "/content")),
         "/records/tree",
         "/records/tree/{number}",
         "/runs/{number}",

@@ -10,13 +10,16 @@ from concurrent.futures import ThreadPoolExecutor
 import httpx
 import pytest
 from tests.desk import Desk
+from tests.living import Site
 
 WRITES = 200
 
 
-def killed_meanwhile(rondine, desk, after):
-    """Calls of `plan`, each with a key of its own, twenty at a time and repeated until there is an answer, while the
-    web process is killed after some calls came to the service. Gives the last status of each, by task."""
+def killed_meanwhile(rondine, desk, after, path="operations/plan", member="inputs", field="task", effects=None):
+    """Calls that write, each with a key of its own, twenty at a time and repeated until there is an answer, while the
+    web process is killed after some calls came to the service. effects: those that the service has had. Gives the last
+    status of each, by task."""
+    effects = effects or (lambda: desk.planned)
 
     async def call(client, task, gate):
         async with gate:
@@ -24,16 +27,18 @@ def killed_meanwhile(rondine, desk, after):
             while time.monotonic() < end:
                 try:
                     answer = await client.post(
-                        f"{rondine.url}/api/v1/use/{desk.name}/test/operations/plan",
+                        f"{rondine.url}/api/v1/use/{desk.name}/test/{path}",
                         headers={"Authorization": f"Bearer {desk.token}", "Idempotency-Key": f"key-of-{task}"},
-                        json={"inputs": {"task": task}},
+                        json={member: {field: task}},
                     )
                     if answer.status_code != 503:  # the database's own, while connections come back
                         return task, answer.status_code, answer.json()
                 except httpx.HTTPError:
                     pass
                 await asyncio.sleep(0.2)
-            raise AssertionError(f"no answer for {task}")
+            web = rondine.processes["web"].poll()
+            log = (rondine.home / "web.log").read_text()[-2000:]
+            raise AssertionError(f"no answer for {task}; the web process {web or 'lives'}, its log ends: {log}")
 
     async def play():
         gate = asyncio.Semaphore(20)
@@ -45,7 +50,7 @@ def killed_meanwhile(rondine, desk, after):
     with ThreadPoolExecutor(1) as pool:
         playing = pool.submit(asyncio.run, play())
         for count in after:
-            while len(desk.planned) < count:
+            while len(effects()) < count and not playing.done():
                 time.sleep(0.005)
             rondine.end("web", signal.SIGKILL)
             rondine.spawn("web", "-m", "rondine.server.main", "serve", "--port", str(rondine.port))
@@ -72,4 +77,25 @@ def test_a_killed_web_process_makes_no_write_twice(rondine, serve, takes_key):
     else:
         assert 0 < len(unknown) <= 60  # what was under way: nobody knows, and it was not sent again
     project = rondine.client("mira").project(desk.name)  # over a new connection
+    assert {run["state"] for run in project.runs.search(limit=300)} <= {"done", "failed"}
+
+
+def test_a_killed_web_process_makes_no_live_record_twice(rondine, serve):
+    site = Site(rondine, serve, "site-in-crashes")
+    site.pause = 0.05
+
+    def planted():
+        rows = list(site.rest.rows.values())
+        return [row["species"] for row in rows if row["species"].startswith(site.name)]
+
+    answers = killed_meanwhile(
+        rondine, site, (WRITES // 4, WRITES // 2), "records/planting", "data", "species", effects=planted
+    )
+    effects = Counter(planted())
+    assert max(effects.values()) == 1
+    good = {task for task, (status, _) in answers.items() if status == 201}
+    unknown = {task for task, (_, body) in answers.items() if body.get("code") == "outcome_unknown"}
+    assert good | unknown == set(answers) and good <= set(effects)
+    assert 0 < len(unknown) <= 60
+    project = rondine.client("mira").project(site.name)
     assert {run["state"] for run in project.runs.search(limit=300)} <= {"done", "failed"}

@@ -24,6 +24,7 @@ def test_what_dies_at_any_moment_changes_nothing(rondine):
     assert expected["deliveries"] == len(KILLS) * crashes.DELIVERIES
     for part, value in expected.items():
         assert found[part] == value, part
+    wait_until(lambda: len(crashes.due_times(rondine, "due-in-crashes")) >= 3, 120)
     assert crashes.check_schedule(rondine, "due-in-crashes") >= 3
 
 

@@ -2,14 +2,12 @@
 
 import json
 import sqlite3
-import subprocess
 import sys
 from contextlib import closing
 from decimal import Decimal
 
-import httpx
 import pytest
-from tests.whole_rondine import die_with_parent, free_ports, wait_until
+from tests.whole_rondine import free_ports, running
 
 from rondine_client import RondineProblem
 
@@ -27,21 +25,9 @@ def archive(rondine, tmp_path_factory):
         held.executemany("INSERT INTO trees VALUES (?, ?, ?, ?)", rows)
     port = next(free_ports(18480))
     words = [sys.executable, "-m", "datasette", "serve", str(database), "--host", "127.0.0.1", "--port", str(port)]
-    process = subprocess.Popen(
-        [*words, "--setting", "max_returned_rows", "1000"], stderr=subprocess.DEVNULL, preexec_fn=die_with_parent
-    )
-
-    def runs():
-        try:
-            return httpx.get(f"http://127.0.0.1:{port}/archive.json").is_success
-        except httpx.TransportError:
-            return False
-
-    wait_until(runs)
-    rondine.permit(port)
-    yield f"http://127.0.0.1:{port}", database
-    process.terminate()
-    process.wait()
+    with running([*words, "--setting", "max_returned_rows", "1000"], f"http://127.0.0.1:{port}/archive.json"):
+        rondine.permit(port)
+        yield f"http://127.0.0.1:{port}", database
 
 
 def change(database, *statements):

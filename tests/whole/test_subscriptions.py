@@ -9,8 +9,11 @@ import pytest
 from aiohttp import web
 from aiosmtpd.controller import Controller
 from standardwebhooks.webhooks import Webhook
+from tests.desk import Desk
 from tests.made_feed import ROWS, feed, whole
 from tests.whole_rondine import wait_until
+
+from rondine_client import RondineProblem
 
 KEY = "whsec_MfKQ9r8GKYqrTwjUPD8ILPZIo2LaLaSw"
 
@@ -190,3 +193,46 @@ def test_people_are_told_by_e_mail(rondine, trees, monkeypatch, tmp_path):
     assert to == ["ines@olmara.example"]
     text = mail.get_payload(decode=True).decode()
     assert run["error"]["message"] in text and f"run {run['id']}" in text
+
+
+def test_an_application_is_told_when_its_calls_in_the_background_end(rondine, serve):
+    desk = Desk(rondine, serve, "told-calls")
+    came = []
+
+    async def answer(request):
+        events = Webhook(KEY).verify(await request.read(), dict(request.headers))
+        came.extend((event["type"], event["subject"], event["data"]) for event in events)
+        return web.Response(status=204)
+
+    outside = serve(answer)
+    desk.admin.hosts.permit("127.0.0.1", outside.port, is_private=True)
+    desk.project.credentials.make("hook", environment="test")
+    desk.project.credentials.set_secrets("hook", signing_key=KEY)
+    early = desk.use.start("get-tree", {"number": "OLM-1"})
+    wait_until(lambda: desk.use.run(early["number"])["state"] == "done")
+    words = ["subscription", "make", "answers", "--calls", "desk", "--credential", "hook"]
+    rondine.cli("--project", desk.name, *words, "--webhook", f"{outside.url}/answers")
+    good = desk.use.start("get-tree", {"number": "OLM-2"})
+    wait_until(lambda: came)
+    desk.use.call("get-tree", {"number": "OLM-2"})  # not in the background
+    bad = desk.use.start("get-tree", {"number": "none"})
+    wait_until(lambda: len(came) >= 2)
+    desk.seconds = 3
+    slow = [desk.use.start("plan", {"task": f"task {number}"}) for number in range(60)]
+    last = slow[-1]["number"]
+    desk.project.runs.cancel(last)
+    desk.seconds = 0
+    ended = wait_until(lambda: [one for one in came if one[1] == f"runs/{last}"])
+    kind, subject, data = came[0]
+    assert (kind, subject, data["application"], data["operation"], data["state"], data["status"]) == (
+        *("rondine.call.ended", f"runs/{good['number']}", "desk", "get-tree", "done", 200),
+    )
+    assert data["address"] == good["run"] and "OLM" not in json.dumps(data)
+    assert (came[1][1], came[1][2]["state"], came[1][2]["status"]) == (f"runs/{bad['number']}", "failed", 502)
+    assert "nothing at this address" in came[1][2]["message"] and ended[0][2]["state"] == "cancelled"
+    with pytest.raises(RondineProblem, match="it was cancelled"):
+        desk.use.reply(last)
+    wait_until(lambda: len(came) == 62)
+    assert len({one[1] for one in came}) == 62 and len(desk.planned) == 59
+    shown = list(desk.project.events.search(application="desk", kind="call_ended", limit=3))
+    assert len(shown) == 3 and shown[0]["run"] and shown[0]["feed"] == ""

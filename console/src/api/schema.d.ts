@@ -262,6 +262,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/applications/{name}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The users of an application who are signed in at services. */
+        get: operations["listUserSessions"];
+        put?: never;
+        post?: never;
+        /** @description Signs all of them out, at once. */
+        delete: operations["endUserSessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/applications/{name}/tokens": {
         parameters: {
             query?: never;
@@ -291,6 +309,71 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["revokeApplicationToken"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/binding-proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Which operations could play which role for a record type. Keeps nothing. */
+        post: operations["proposeBinding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/bindings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listBindings"];
+        put?: never;
+        post: operations["makeBinding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/bindings/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getBinding"];
+        put?: never;
+        post?: never;
+        delete: operations["removeBinding"];
+        options?: never;
+        head?: never;
+        patch: operations["changeBinding"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/bindings/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listBindingRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -390,6 +473,105 @@ export interface paths {
         };
         /** @description What ran and what will, by feed, over some days. */
         get: operations["getCalendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/case-checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Checks cases against what is expected of them. Nothing is called, and nothing kept. */
+        post: operations["checkCases"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/case-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Makes a case: what comes of it now is what is expected from now on. */
+        post: operations["recordCase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/case-records/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Takes what comes of a case now as what is expected. */
+        post: operations["recordCaseAgain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listCases"];
+        put?: never;
+        post: operations["makeCase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/cases/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCase"];
+        put?: never;
+        post?: never;
+        delete: operations["removeCase"];
+        options?: never;
+        head?: never;
+        patch: operations["changeCase"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/cases/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listCaseRevisions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -940,6 +1122,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/environments/{environment}/record-pictures/{name}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture whose address a field of a record holds. */
+        get: operations["getPicture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{environment}/record-profiles/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What the values of kept records look like: of each field how many are missing, how many differ, and how they are
+         *         spread. Filters as of the list; 50,000 records are looked at at most.
+         */
+        get: operations["getRecordProfile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/environments/{environment}/record-uses/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What can be done with the records of a type: ways to filter and order them, and to change them. */
+        get: operations["getRecordUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/environments/{environment}/record-views": {
         parameters: {
             query?: never;
@@ -965,12 +1201,14 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * @description Kept records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order:
-         *         `sort=field` or `sort=-field`. Those that are gone are left out, unless they are asked for.
+         * @description Records, a page at a time. Filters: `field=`, `field.from=`, `field.to=`, `field.begins=`; order: `sort=field` or
+         *         `sort=-field`. Kept ones that are gone are left out, unless they are asked for. What the service of live ones cannot
+         *         filter or order is refused, or done here (`local`).
          */
         get: operations["listRecords"];
         put?: never;
-        post?: never;
+        /** @description Makes a record at the service. */
+        post: operations["createRecord"];
         delete?: never;
         options?: never;
         head?: never;
@@ -984,14 +1222,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description One record, and where each of its values came from. */
+        /** @description One record: a kept one with where each of its values came from, a live one as its service has it now. */
         get: operations["getRecord"];
-        put?: never;
+        /** @description Writes the record whole, at the service. */
+        put: operations["replaceRecord"];
         post?: never;
-        delete?: never;
+        /** @description Removes it, at the service. */
+        delete: operations["removeRecord"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description Changes the fields that are given, at the service. */
+        patch: operations["changeRecord"];
         trace?: never;
     };
     "/api/v1/projects/{project}/environments/{name}": {
@@ -1102,7 +1343,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What happened to feeds, the newest first. */
+        /** @description What happened to feeds, flows and calls, the newest first. */
         get: operations["listEvents"];
         put?: never;
         post?: never;
@@ -1206,6 +1447,213 @@ export interface paths {
         put?: never;
         /** @description Values that are written into operations and mappings; each is replaced by an input, or by a standing value. */
         post: operations["nameFixedValue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flow-fillings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Matching typed inputs, kept values or members of the reply, made of what a step leaves open or comes to. */
+        post: operations["fillFlow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flow-imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description Makes a draft of each workflow in an Arazzo document. The operations that it asks have to be there: the
+         *         definitions that it refers to are imported before.
+         */
+        post: operations["importFlows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flow-offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * @description What a step of a flow can be given: only values that are there by then, and for each of its inputs those that
+         *         fit without a conversion.
+         */
+        post: operations["listFlowOffers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flow-schedules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listFlowSchedules"];
+        put?: never;
+        post: operations["makeFlowSchedule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flow-schedules/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getFlowSchedule"];
+        put?: never;
+        post?: never;
+        delete: operations["removeFlowSchedule"];
+        options?: never;
+        head?: never;
+        patch: operations["changeFlowSchedule"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flow-schedules/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listFlowScheduleRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listFlows"];
+        put?: never;
+        post: operations["makeFlow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flows/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getFlow"];
+        put?: never;
+        post?: never;
+        delete: operations["removeFlow"];
+        options?: never;
+        head?: never;
+        patch: operations["changeFlow"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flows/{name}/arazzo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A flow as an Arazzo document, beside the OpenAPI documents that it refers to, as far as these can say it. */
+        get: operations["exportFlow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flows/{name}/obstacles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description What would keep a flow's steps from being carried out in an environment: whatever is not ready, disabled, without
+         *         connection or sign-in, or not permitted.
+         */
+        get: operations["listFlowObstacles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flows/{name}/revisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["listFlowRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/flows/{name}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Starts a run of a flow, as the environment has it. */
+        post: operations["runFlow"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1578,6 +2026,23 @@ export interface paths {
          *         is made.
          */
         post: operations["proposeUsual"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/pauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What runs of flows wait for, the oldest first. */
+        get: operations["listFlowPauses"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1992,6 +2457,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A person's yes or no, for which a run waits. */
+        post: operations["answerFlowRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs/{run_id}/calls": {
         parameters: {
             query?: never;
@@ -2043,6 +2525,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project}/runs/{run_id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The run of a flow beside another one. */
+        get: operations["compareFlowRuns"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/runs/{run_id}/continuations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lets a run go on that has stopped before a step. */
+        post: operations["continueFlowRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project}/runs/{run_id}/events": {
         parameters: {
             query?: never;
@@ -2052,6 +2568,23 @@ export interface paths {
         };
         /** @description Events named "run", each with the run as `getRun` shows it in its data, whenever something has happened to it; the last one when it is over. A line that begins with a colon comes every 15 seconds. */
         get: operations["watchRun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/runs/{run_id}/flow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The run of a flow, step by step. */
+        get: operations["getFlowRun"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2142,6 +2675,23 @@ export interface paths {
         get: operations["listRowFailures"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/runs/{run_id}/settlements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description What became of a task that may have had its effect, said by somebody who has looked. */
+        post: operations["settleFlowTask"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2312,6 +2862,23 @@ export interface paths {
             cookie?: never;
         };
         get: operations["listServiceRevisions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project}/services/{name}/stand-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Switched on and set by `stand_in` of the service's document. */
+        get: operations["getStandIn"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2711,6 +3278,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/use/{project}/{environment}/flows/{flow}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Runs a flow. */
+        post: operations["callFlow"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/use/{project}/{environment}/openapi.json": {
         parameters: {
             query?: never;
@@ -2752,7 +3336,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** @description The body alone of what only reads, or a range of its bytes; the inputs are the query. */
+        get: operations["readContent"];
         put?: never;
         /** @description Its body alone. */
         post: operations["callForContent"];
@@ -2769,10 +3354,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Kept records, by page. */
+        /** @description Records, by page. */
         get: operations["useRecords"];
         put?: never;
-        post?: never;
+        /** @description Makes a live record. */
+        post: operations["useCreateRecord"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2788,12 +3374,15 @@ export interface paths {
         };
         /** @description One of them. */
         get: operations["useRecord"];
-        put?: never;
+        /** @description Writes a live record whole. */
+        put: operations["useReplaceRecord"];
         post?: never;
-        delete?: never;
+        /** @description Removes a live record. */
+        delete: operations["useRemoveRecord"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** @description Changes some fields of a live record. */
+        patch: operations["useChangeRecord"];
         trace?: never;
     };
     "/api/v1/use/{project}/{environment}/runs/{number}": {
@@ -2841,6 +3430,58 @@ export interface paths {
         get: operations["useReply"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description A user signs in at a service. */
+        post: operations["beginSession"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/sessions/current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whether a session is good. */
+        get: operations["checkSession"];
+        put?: never;
+        post?: never;
+        /** @description The user signs out. */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/use/{project}/{environment}/sessions/current/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Back from the consent page. */
+        post: operations["answerSession"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2968,6 +3609,14 @@ export interface components {
             /** @enum {unknown} */
             type: "ago";
         };
+        /**
+         * All
+         * @description All of them, or the step fails with the first failure, and the others are stopped.
+         */
+        All: {
+            /** @enum {unknown} */
+            type: "all";
+        };
         AlternativeItem: {
             members: string[];
             value: string;
@@ -3024,6 +3673,11 @@ export interface components {
          */
         ApplicationDocument: {
             /**
+             * @description it may call every flow that its environment has
+             * @default false
+             */
+            all_flows?: boolean;
+            /**
              * @description it may call every one that its environment has
              * @default false
              */
@@ -3033,6 +3687,11 @@ export interface components {
              * @default false
              */
             all_record_types?: boolean;
+            /**
+             * @description addresses of the application to which a service may send users back who sign in with an account of their own; each registered at the service too
+             * @default []
+             */
+            callbacks?: string[];
             /**
              * @description which of its users it may call and read for; by default all
              * @default null
@@ -3054,15 +3713,25 @@ export interface components {
              */
             enabled?: boolean;
             /**
+             * @description that it may call, by name, with all that they ask; those that write if it may
+             * @default []
+             */
+            flows?: string[];
+            /**
              * @description responses are kept with their runs, also of calls that ended well
              * @default false
              */
             keeps_responses?: boolean;
             /**
-             * @description it may call operations that change something at the service, and not only read
+             * @description it may call operations and flows that change something, and not only read
              * @default false
              */
             may_write?: boolean;
+            /**
+             * @description of one request that brings files, in all
+             * @default 67108864
+             */
+            most_upload_bytes?: number;
             /**
              * @description that it may call, by name
              * @default []
@@ -3073,6 +3742,11 @@ export interface components {
              * @default []
              */
             record_types?: string[];
+            /**
+             * @description for how long a user stays signed in at a service at most
+             * @default 12
+             */
+            session_hours?: number;
             /**
              * @description seconds that a call waits for its service, unless it asks for fewer
              * @default 30
@@ -3107,6 +3781,55 @@ export interface components {
             used_at: string | null;
         };
         /**
+         * Approval
+         * @description A person's yes or no: its result has `agreed`, true or false.
+         */
+        Approval: {
+            /**
+             * @description who is asked, by sign-in name; by default whoever may answer
+             * @default []
+             */
+            people?: string[];
+            question: string;
+            /**
+             * @description who may answer; by default all three
+             * @default []
+             */
+            roles?: ("administrator" | "builder" | "operator")[];
+            /**
+             * @description what they see with it, by title
+             * @default {}
+             */
+            shows?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            };
+        };
+        ApprovalGivenRequest: {
+            /** @description yes or no */
+            agrees: boolean;
+            /** @default  */
+            note?: string;
+            task: string;
+        };
+        ArazzoGivenRequest: {
+            /** @description the service of each of its sources, by the source's name; by default the one of the same name */
+            services?: {
+                [key: string]: string;
+            };
+            /** @description the document, JSON or YAML */
+            text: string;
+        };
+        ArazzoItem: {
+            /** @description Arazzo 1.0.1 */
+            document: unknown;
+            /** @description the OpenAPI documents that it refers to, by their addresses in it */
+            sources: {
+                [key: string]: unknown;
+            };
+            /** @description what they cannot say of the flow */
+            unsaid: components["schemas"]["ProblemItem"][];
+        };
+        /**
          * Arithmetic
          * @description A number reckoned with, in this order.
          */
@@ -3133,6 +3856,135 @@ export interface components {
             multiply?: string | null;
             /** @enum {unknown} */
             type: "arithmetic";
+        };
+        /**
+         * Ask
+         * @description What is asked, and what takes it back.
+         */
+        Ask: {
+            /**
+             * @description another one, which runs to its end within this one
+             * @default
+             */
+            flow?: string;
+            /**
+             * @description what is given to it, by the names of its inputs; of a record type, filters as `girth.from`, and `sort` and `limit`. One without a value is not given
+             * @default {}
+             */
+            inputs?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            };
+            /**
+             * @description what makes records of the operation's response; by default nothing
+             * @default
+             */
+            mapping?: string;
+            /**
+             * @description by name
+             * @default
+             */
+            operation?: string;
+            /**
+             * @description whose records are listed, kept or live ones alike
+             * @default
+             */
+            record_type?: string;
+            /**
+             * @description asked if the flow fails later on, the last thing done first, to take it back
+             * @default null
+             */
+            undo?: components["schemas"]["Asked"] | null;
+        };
+        /**
+         * AskStep
+         * @description Asks: one operation, record type or flow; several at once; or one for each of many. Exactly one of ask, together and each.
+         */
+        AskStep: {
+            /** @default null */
+            ask?: components["schemas"]["Ask"] | null;
+            /** @default  */
+            description?: string;
+            /** @default null */
+            each?: components["schemas"]["Each"] | null;
+            /**
+             * @description of several: their records in one list
+             * @default null
+             */
+            gather?: components["schemas"]["Gather"] | null;
+            /**
+             * @description values kept for later steps
+             * @default []
+             */
+            keep?: components["schemas"]["KeepValue"][];
+            /** @description unique in the flow */
+            name: string;
+            /**
+             * @description the first rule that fits the failure counts; with none, the flow fails
+             * @default []
+             */
+            on_failure?: (components["schemas"]["GoOn"] | components["schemas"]["Instead"] | components["schemas"]["Repeat"])[];
+            /**
+             * @description who may cause it, and in which state
+             * @default null
+             */
+            only?: components["schemas"]["Only"] | null;
+            /**
+             * @description of several: when the step has succeeded
+             * @default {
+             *       "type": "all"
+             *     }
+             */
+            success?: components["schemas"]["All"] | components["schemas"]["WhatSucceeds"] | components["schemas"]["AtLeast"] | components["schemas"]["First"];
+            /**
+             * @description seconds for it, all its repetitions and all that it asks for; then it fails
+             * @default null
+             */
+            time_limit?: number | null;
+            /**
+             * @description as one would tell a colleague what it does
+             * @default
+             */
+            title?: string;
+            /**
+             * @description asked at once
+             * @default []
+             */
+            together?: components["schemas"]["Branch"][];
+            /** @enum {unknown} */
+            type: "ask";
+        };
+        /**
+         * Asked
+         * @description What is asked: exactly one of operation, record_type and flow, with what it is given.
+         */
+        Asked: {
+            /**
+             * @description another one, which runs to its end within this one
+             * @default
+             */
+            flow?: string;
+            /**
+             * @description what is given to it, by the names of its inputs; of a record type, filters as `girth.from`, and `sort` and `limit`. One without a value is not given
+             * @default {}
+             */
+            inputs?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            };
+            /**
+             * @description what makes records of the operation's response; by default nothing
+             * @default
+             */
+            mapping?: string;
+            /**
+             * @description by name
+             * @default
+             */
+            operation?: string;
+            /**
+             * @description whose records are listed, kept or live ones alike
+             * @default
+             */
+            record_type?: string;
         };
         /** @description An operation as it stands in the draft, saved or not, and values for its inputs. */
         AskedRequest: {
@@ -3186,6 +4038,15 @@ export interface components {
              * @default null
              */
             xpath?: string | null;
+        };
+        /**
+         * AtLeast
+         * @description As what succeeds, if that is so many at least; else the step fails.
+         */
+        AtLeast: {
+            count: number;
+            /** @enum {unknown} */
+            type: "at_least";
         };
         /**
          * AuthorizationCode
@@ -3282,6 +4143,109 @@ export interface components {
             /** @default  */
             operation?: string;
         };
+        Binding: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            document: components["schemas"]["BindingDocument"];
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            title: string;
+            readonly version: number;
+        };
+        BindingAskedRequest: {
+            /**
+             * @description that fills it; left out, the only one there is
+             * @default
+             */
+            mapping?: string;
+            /** @description chosen for roles, by role; for the others the likeliest are proposed */
+            operations?: {
+                [key: string]: string;
+            };
+            record_type: string;
+        };
+        /**
+         * BindingDocument
+         * @description How the records of a type are found and changed at a service.
+         */
+        BindingDocument: {
+            /**
+             * @description changes some of its fields
+             * @default null
+             */
+            change?: components["schemas"]["RoleBinding"] | null;
+            /**
+             * @description makes one
+             * @default null
+             */
+            create?: components["schemas"]["RoleBinding"] | null;
+            /**
+             * @description what to know of it, in one's own words
+             * @default
+             */
+            description?: string;
+            /**
+             * @description finds one by its key
+             * @default null
+             */
+            find?: components["schemas"]["RoleBinding"] | null;
+            /**
+             * @description lists records; none, if the service cannot
+             * @default null
+             */
+            list?: components["schemas"]["ListBinding"] | null;
+            /** @description what makes its fields of the service's responses */
+            mapping: string;
+            /**
+             * @description seconds for which an answer may be used again, by whoever permits it that age; 0: never. It is held in the process's memory
+             * @default 0
+             */
+            max_age?: number;
+            /**
+             * @description rows that are gone through at most where a filter or an order that the service cannot do is asked to be done by Rondine
+             * @default 5000
+             */
+            most_local?: number;
+            /** @description by name; each has one binding at most */
+            record_type: string;
+            /**
+             * @description removes it
+             * @default null
+             */
+            remove?: components["schemas"]["RoleBinding"] | null;
+            /**
+             * @description writes it whole
+             * @default null
+             */
+            replace?: components["schemas"]["RoleBinding"] | null;
+            /**
+             * @description seconds beyond that in which it may stand in, marked so, while the service is not reached
+             * @default 0
+             */
+            stale_for?: number;
+        };
+        BindingPage: {
+            items: components["schemas"]["Binding"][];
+            next: string | null;
+        };
+        BindingProposal: {
+            candidates: components["schemas"]["RoleCandidates"][];
+            document: components["schemas"]["BindingDocument"];
+            /** @description that fill the record type */
+            mappings: string[];
+            /** @description what nothing was found for */
+            problems: components["schemas"]["ProblemItem"][];
+        };
+        BindingRequest: {
+            document: components["schemas"]["BindingDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         /** @description An operation's document, and which of its bodies is to be sent. */
         BodyChoiceGivenRequest: {
             document: components["schemas"]["OperationDocument"];
@@ -3317,6 +4281,46 @@ export interface components {
              * @default
              */
             pattern?: string;
+        };
+        /**
+         * Branch
+         * @description One of several that are asked at once.
+         */
+        Branch: {
+            /**
+             * @description another one, which runs to its end within this one
+             * @default
+             */
+            flow?: string;
+            /**
+             * @description what is given to it, by the names of its inputs; of a record type, filters as `girth.from`, and `sort` and `limit`. One without a value is not given
+             * @default {}
+             */
+            inputs?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            };
+            /**
+             * @description what makes records of the operation's response; by default nothing
+             * @default
+             */
+            mapping?: string;
+            /** @description under which its outcome stands in `parts` */
+            name: string;
+            /**
+             * @description by name
+             * @default
+             */
+            operation?: string;
+            /**
+             * @description whose records are listed, kept or live ones alike
+             * @default
+             */
+            record_type?: string;
+            /**
+             * @description asked if the flow fails later on, the last thing done first, to take it back
+             * @default null
+             */
+            undo?: components["schemas"]["Asked"] | null;
         };
         /**
          * BreakerPolicy
@@ -3414,6 +4418,8 @@ export interface components {
             /** Format: int64 */
             size: number | null;
             status: number | null;
+            /** @description in the run of a flow, what it was made for */
+            task: string;
             readonly timings: components["schemas"]["Timing"] | null;
             url: string;
             via: string;
@@ -3432,10 +4438,14 @@ export interface components {
             code: string;
             /** @description what happened */
             detail: string;
+            /** @description of a flow, as its steps see one: kind, message, step, ... */
+            failure?: Record<string, never>;
             /** @description what to do */
             hint: string;
             /** @description the same request may succeed a while later */
             may_pass: boolean;
+            /** @description of a flow, what could not be taken back, and why */
+            not_undone?: Record<string, never>;
             /** @description what the service answered, if it did */
             outside?: {
                 message?: string;
@@ -3447,6 +4457,8 @@ export interface components {
             status: number;
             title: string;
             type: string;
+            /** @description of a flow, what was taken back */
+            undone?: string[];
             where: string;
         };
         CallQuestion: {
@@ -3492,9 +4504,12 @@ export interface components {
         CallRun: {
             /** Format: date-time */
             ended_at: string | null;
+            /** @description empty for an operation */
+            flow: string;
             /** @description how it ended */
             message: string;
             number: number;
+            /** @description empty for a flow */
             operation: string;
             /** Format: date-time */
             queued_at: string;
@@ -3509,7 +4524,81 @@ export interface components {
             /** Format: date-time */
             started_at: string | null;
             /** @enum {unknown} */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            state: "queued" | "running" | "waiting" | "done" | "failed" | "cancelled";
+            /** @description of a flow, what has to come from outside before it goes on */
+            waits_for: {
+                /** @enum {unknown} */
+                kind: "time" | "callback" | "person" | "doubt";
+                /** @description that a person is asked */
+                question: string;
+                /** Format: date-time */
+                until: string | null;
+            }[];
+        };
+        /**
+         * Callback
+         * @description A signed request from outside, on which the flow goes on; its body is the step's `body`. One that came since the run began counts, too.
+         */
+        Callback: {
+            /**
+             * @description what tells the request that is meant from others, all of them
+             * @default []
+             */
+            matches?: components["schemas"]["CallbackMatch"][];
+            /**
+             * @description that takes in and verifies such requests, by name; by default any of the run's environment that is for flows
+             * @default
+             */
+            webhook?: string;
+        };
+        /**
+         * CallbackMatch
+         * @description A value in the request that equals one of the flow's.
+         */
+        CallbackMatch: {
+            /** @description a path in the request's body */
+            at: string | components["schemas"]["At"];
+            equals: components["schemas"]["FlowSource"];
+        };
+        /**
+         * CallerIdentity
+         * @description How the service is told for which user an application calls (Rondine-Caller). Calls for nobody in particular do not have it.
+         */
+        CallerIdentity: {
+            /**
+             * @description of the signature
+             * @default HS256
+             * @enum {unknown}
+             */
+            algorithm?: "ES256" | "ES384" | "ES512" | "EdDSA" | "HS256" | "HS384" | "HS512" | "PS256" | "PS384" | "PS512" | "RS256" | "RS384" | "RS512";
+            /**
+             * @description whom it is for (aud); left out, the base address
+             * @default
+             */
+            audience?: string;
+            /**
+             * @description the user's key as it is; or a JSON Web Token (RFC 7519) with it as its subject, signed with the credential's caller_key and good for five minutes
+             * @default plain
+             * @enum {unknown}
+             */
+            form?: "plain" | "signed";
+            /** @description that carries it */
+            header: string;
+            /**
+             * @description who says so (iss)
+             * @default rondine
+             */
+            issuer?: string;
+            /**
+             * @description of the key, told with the token (kid)
+             * @default
+             */
+            key_id?: string;
+            /**
+             * @description put before it, such as Bearer and a blank
+             * @default
+             */
+            prefix?: string;
         };
         /**
          * CallerRule
@@ -3553,6 +4642,105 @@ export interface components {
             to: "first" | "lower" | "upper";
             /** @enum {unknown} */
             type: "case";
+        };
+        CaseDifference: {
+            after: string;
+            before: string;
+            /**
+             * @description * `added` - added
+             *     * `removed` - removed
+             *     * `changed` - changed
+             *     * `retyped` - retyped
+             *     * `reordered` - reordered
+             * @enum {string}
+             */
+            kind: "added" | "removed" | "changed" | "retyped" | "reordered";
+            path: string;
+            words: string;
+        };
+        /**
+         * CaseDocument
+         * @description A test case of an operation, and of a mapping if it names one; or of a flow. It is checked without a network.
+         */
+        CaseDocument: {
+            /**
+             * @description what it is to show, in one's own words
+             * @default
+             */
+            description?: string;
+            /**
+             * @description recorded, and recorded anew on request
+             * @default {}
+             */
+            expected?: components["schemas"]["Expected"];
+            /**
+             * @description by name, in place of an operation
+             * @default
+             */
+            flow?: string;
+            /**
+             * @description values for its inputs, by name
+             * @default {}
+             */
+            inputs?: Record<string, never>;
+            /**
+             * @description that makes records of it; none, if there is none to be checked
+             * @default
+             */
+            mapping?: string;
+            /**
+             * @description by name
+             * @default
+             */
+            operation?: string;
+            /**
+             * @description of a flow: the run that is played again
+             * @default null
+             */
+            recording?: components["schemas"]["Recording"] | null;
+            /**
+             * @description the recorded response, by name; without one the request alone is checked
+             * @default
+             */
+            sample?: string;
+            /**
+             * @description standing values, by name, as they were when it was recorded
+             * @default {}
+             */
+            standing?: Record<string, never>;
+        };
+        CaseToRecordRequest: {
+            /** @default  */
+            description?: string;
+            inputs?: {
+                [key: string]: unknown;
+            };
+            /**
+             * @description what becomes of values in it that look like keys
+             *
+             *     * `mask` - mask
+             *     * `keep` - keep
+             * @enum {string}
+             */
+            keys?: "mask" | "keep";
+            /** @default  */
+            mapping?: string;
+            name: string;
+            /** @default  */
+            operation?: string;
+            /** @description a trial, whose response is kept as a sample of the case's name; without an operation, a run of a flow */
+            run?: number;
+            /**
+             * @description a response that is kept already
+             * @default
+             */
+            sample?: string;
+            /** @default  */
+            title?: string;
+        };
+        CasesAskedRequest: {
+            /** @description by name; none for all */
+            cases?: string[];
         };
         /**
          * Challenge
@@ -3624,6 +4812,15 @@ export interface components {
             ms: number | null;
             step: string;
             words: string;
+        };
+        CheckedCase: {
+            case: string;
+            differences: components["schemas"]["CaseDifference"][];
+            hint: string;
+            /** @description it comes to what is expected */
+            is_good: boolean;
+            /** @description why it comes to nothing at all */
+            problem: string;
         };
         /**
          * ClientCertificate
@@ -3812,6 +5009,18 @@ export interface components {
              * @default {}
              */
             breaker?: components["schemas"]["BreakerPolicy"] | null;
+            /**
+             * User of an application
+             * @description how the service is told who that is
+             * @default null
+             */
+            caller?: components["schemas"]["CallerIdentity"] | null;
+            /**
+             * Users of applications sign in themselves
+             * @description calls of applications are made with the sign-in of the user they are for, and with no other; all else, such as feeds, goes on with the connection's own
+             * @default false
+             */
+            callers_sign_in?: boolean;
             /**
              * @description where the service is described, for people
              * @default
@@ -4084,6 +5293,35 @@ export interface components {
             type: "date";
         };
         /**
+         * DecideStep
+         * @description Goes the first way whose conditions hold, or the other one, and then on with what follows.
+         */
+        DecideStep: {
+            /** @default  */
+            description?: string;
+            /** @description unique in the flow */
+            name: string;
+            /**
+             * @description who may cause it, and in which state
+             * @default null
+             */
+            only?: components["schemas"]["Only"] | null;
+            /**
+             * @description for everything else
+             * @default []
+             */
+            otherwise?: (components["schemas"]["AskStep"] | components["schemas"]["RecordsStep"] | components["schemas"]["DecideStep"] | components["schemas"]["PauseStep"] | components["schemas"]["EndStep"])[];
+            /**
+             * @description as one would tell a colleague what it does
+             * @default
+             */
+            title?: string;
+            /** @enum {unknown} */
+            type: "decide";
+            /** @default [] */
+            ways?: components["schemas"]["Way"][];
+        };
+        /**
          * Default
          * @description A value in place of an empty text.
          */
@@ -4290,11 +5528,64 @@ export interface components {
             items: components["schemas"]["Drift"][];
             next: string | null;
         };
+        /**
+         * Each
+         * @description One thing asked for each of many.
+         */
+        Each: {
+            ask: components["schemas"]["Ask"];
+            /**
+             * @description so many of them at a time
+             * @default 5
+             */
+            at_once?: number;
+            /**
+             * @description items of the list; with more, the step fails
+             * @default 1000
+             */
+            most?: number;
+            /** @description the list */
+            of: components["schemas"]["FlowSource"];
+        };
         EffectiveParameter: {
             name: string;
             place: string;
             source: string;
             value: string;
+        };
+        /**
+         * EndStep
+         * @description Ends the flow: with its reply, or as failed with a reason. Exactly one of reply and fail.
+         */
+        EndStep: {
+            /** @default  */
+            description?: string;
+            /**
+             * @description the reason, a text
+             * @default null
+             */
+            fail?: components["schemas"]["FlowSource"] | null;
+            /** @description unique in the flow */
+            name: string;
+            /**
+             * @description who may cause it, and in which state
+             * @default null
+             */
+            only?: components["schemas"]["Only"] | null;
+            /**
+             * @description the members of the flow's reply
+             * @default null
+             */
+            reply?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            } | null;
+            /**
+             * @description as one would tell a colleague what it does
+             * @default
+             */
+            title?: string;
+            /** @enum {unknown} */
+            type: "end";
         };
         Environment: {
             /** @description for how long bodies of responses are kept; null for ever */
@@ -4340,10 +5631,12 @@ export interface components {
             where: string;
         };
         Event: {
+            application: string;
             /** Format: date-time */
             at: string;
             environment: string;
             feed: string;
+            flow: string;
             /** @default  */
             hint: string;
             readonly id: number;
@@ -4356,9 +5649,15 @@ export interface components {
              *     * `late` - late
              *     * `refused` - refused
              *     * `ended` - ended
+             *     * `call_ended` - call_ended
+             *     * `flow_asks` - flow_asks
+             *     * `flow_doubt` - flow_doubt
+             *     * `flow_failed` - flow_failed
+             *     * `flow_ended` - flow_ended
+             *     * `flow_refused` - flow_refused
              * @enum {string}
              */
-            kind: "failed" | "recovered" | "incomplete" | "drift" | "not_marked" | "late" | "refused" | "ended";
+            kind: "failed" | "recovered" | "incomplete" | "drift" | "not_marked" | "late" | "refused" | "ended" | "call_ended" | "flow_asks" | "flow_doubt" | "flow_failed" | "flow_ended" | "flow_refused";
             message: string;
             run: number | null;
         };
@@ -4397,6 +5696,67 @@ export interface components {
              * @default null
              */
             top?: number | null;
+        };
+        /**
+         * Expected
+         * @description What a case is expected to come to. Values of records are as the API gives them.
+         */
+        Expected: {
+            /**
+             * @description of a flow: what each of its tasks is given, by its name
+             * @default {}
+             */
+            asked?: {
+                [key: string]: Record<string, never>;
+            };
+            /**
+             * @description of a flow that ends with one
+             * @default null
+             */
+            failure?: Record<string, never> | null;
+            /**
+             * @description rows that the mapping leaves out
+             * @default 0
+             */
+            filtered?: number;
+            /**
+             * @description the service's own words, of a failure
+             * @default
+             */
+            message?: string;
+            /**
+             * @description what the response means
+             * @default good
+             * @enum {unknown}
+             */
+            outcome?: "failure" | "good" | "nothing_found" | "partial";
+            /**
+             * @description that the mapping makes of it, by record type, in order
+             * @default {}
+             */
+            records?: {
+                [key: string]: Record<string, never>[];
+            };
+            /**
+             * @description rows that are no record: the place of each, its field and the reason
+             * @default []
+             */
+            rejects?: string[];
+            /**
+             * @description of a flow that ends with one
+             * @default null
+             */
+            reply?: Record<string, never> | null;
+            /**
+             * @description what is sent for the inputs, as HTTP text without its host, before sign-in
+             * @default
+             */
+            request?: string;
+            /**
+             * @description of a flow: tasks that it takes back
+             * @default []
+             */
+            undone?: string[];
         };
         ExportShown: {
             /** @description OpenAPI 3.1 */
@@ -4652,6 +6012,26 @@ export interface components {
             path: string;
             reason: string;
         };
+        FieldProfileShown: {
+            /**
+             * @description what its parts are
+             *
+             *     * `value` - value
+             *     * `range` - range
+             * @enum {string}
+             */
+            by: "value" | "range";
+            distinct: number;
+            /** @description null of values without an order */
+            least: string | null;
+            /** @description records without it, or with null */
+            missing: number;
+            most: string | null;
+            name: string;
+            /** @description eight at most: the commonest values (texts up to 200 characters), or ranges of equal width */
+            parts: components["schemas"]["ProfilePart"][];
+            type: string;
+        };
         /**
          * FieldRule
          * @description How one field gets its value.
@@ -4690,6 +6070,17 @@ export interface components {
              */
             unit?: string | components["schemas"]["Source"] | null;
         };
+        FieldUse: {
+            /** @description ways to filter by it */
+            compare: string[];
+            field: string;
+            /** @description it can be changed */
+            is_changed: boolean;
+            /** @description a new record can be given it */
+            is_created: boolean;
+            /** @description records can be put in its order */
+            is_sorted: boolean;
+        };
         /** @description A query as it stands, and a place in it. */
         FieldsGivenRequest: {
             /** @description leave the field at this path out */
@@ -4715,12 +6106,44 @@ export interface components {
             name: string;
             text?: string;
         };
+        FilledFlow: {
+            document: components["schemas"]["FlowDocument"];
+        };
+        /**
+         * FilterInput
+         * @description An input of the list operation that leaves only some records.
+         */
+        FilterInput: {
+            /**
+             * @description with a value that it equals, is at least, is at most, or begins with
+             * @default equal
+             * @enum {unknown}
+             */
+            compare?: "begins" | "equal" | "from" | "to";
+            /**
+             * @description steps that the value goes through; by default the mapping's steps, undone
+             * @default null
+             */
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Substring"] | components["schemas"]["Affix"] | components["schemas"]["Pick"] | components["schemas"]["Aggregate"] | components["schemas"]["Read"] | components["schemas"]["Write"])[] | null;
+            /** @description that is compared */
+            field: string;
+            /** @description of the operation */
+            input: string;
+        };
         /** @description A fixed value that looks like a key. */
         FindingItem: {
             kind: string;
             name: string;
             place: string;
             reason: string;
+        };
+        /**
+         * First
+         * @description The first one that succeeds, and the others are stopped; the step fails if none does.
+         */
+        First: {
+            /** @enum {unknown} */
+            type: "first";
         };
         FixedValueItem: {
             /**
@@ -4751,6 +6174,335 @@ export interface components {
             /** @description false: there are more than are told */
             is_all: boolean;
             items: components["schemas"]["FixedValueItem"][];
+        };
+        Flow: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            document: components["schemas"]["FlowDocument"];
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            title: string;
+            readonly version: number;
+            /** @description what is odd in it, though it runs */
+            readonly warnings: components["schemas"]["ProblemItem"][];
+        };
+        /**
+         * FlowCondition
+         * @description A condition on a value: that it is such, that it is there, or what kind of JSON value it is.
+         */
+        FlowCondition: {
+            from: components["schemas"]["FlowSource"];
+            /**
+             * @description how it is compared
+             * @default equal
+             */
+            is?: ("absent" | "at_least" | "at_most" | "equal" | "less" | "matches" | "more" | "none_of" | "not_equal" | "one_of" | "present") | "of_kind";
+            /**
+             * @description where that comes from, in place of value
+             * @default null
+             */
+            than?: components["schemas"]["FlowSource"] | null;
+            /** @description what it is compared with; for of_kind one of object, array, string, number, boolean and null (JSON Schema's types) */
+            value?: unknown;
+        };
+        /**
+         * FlowDocument
+         * @description Steps with typed inputs and a typed reply.
+         */
+        FlowDocument: {
+            /** @default  */
+            description?: string;
+            /**
+             * @description off, it is not run
+             * @default true
+             */
+            enabled?: boolean;
+            /**
+             * @description that whoever begins a run gives
+             * @default []
+             */
+            inputs?: components["schemas"]["Input"][];
+            /**
+             * @description what it replies
+             * @default []
+             */
+            reply?: components["schemas"]["ReplyMember"][];
+            /** @default [] */
+            steps?: (components["schemas"]["AskStep"] | components["schemas"]["RecordsStep"] | components["schemas"]["DecideStep"] | components["schemas"]["PauseStep"] | components["schemas"]["EndStep"])[];
+            /**
+             * @description seconds for a whole run; then it fails
+             * @default null
+             */
+            time_limit?: number | null;
+            /**
+             * @description of this language
+             * @default 1
+             * @enum {unknown}
+             */
+            version?: 1;
+        };
+        FlowInputsRequest: {
+            /** @default test */
+            environment?: string;
+            inputs?: {
+                [key: string]: unknown;
+            };
+            recorded?: components["schemas"]["RecordedBeforeRequest"] | null;
+            /**
+             * @description the step before which it stops until somebody lets it go on; `*` for each of them
+             * @default
+             */
+            stop_before?: string;
+        };
+        FlowOffersItem: {
+            /** @description the values that are there before it */
+            offers: components["schemas"]["OfferItem"][];
+            /** @description what the step is given */
+            openings: components["schemas"]["OpeningItem"][];
+            /** @description of the step, as a JSON Pointer */
+            place: string;
+            /** @description what comes of it */
+            results: components["schemas"]["FlowResultItem"][];
+        };
+        FlowPage: {
+            items: components["schemas"]["Flow"][];
+            next: string | null;
+        };
+        FlowPlaceRequest: {
+            /** @description a step by its name, or by its place as a JSON Pointer (RFC 6901) */
+            at: string;
+            document: components["schemas"]["FlowDocument"];
+        };
+        FlowQuestion: {
+            inputs?: {
+                [key: string]: unknown;
+            };
+        };
+        FlowReply: {
+            flow: string;
+            reply: {
+                [key: string]: unknown;
+            };
+            /** @description the address of the run */
+            run: string;
+        };
+        FlowRequest: {
+            document?: components["schemas"]["FlowDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        FlowResultItem: {
+            /** @description its path in what comes of the step */
+            at: unknown;
+            name: string;
+            /** @description of a list of records, their type */
+            records: string;
+            title: string;
+            type: string;
+        };
+        FlowRunShown: {
+            /** @description the flow as it was when the run began */
+            document: components["schemas"]["FlowDocument"];
+            failure: unknown;
+            /** @description the values kept so far, by name */
+            kept: unknown;
+            /** @description what it waits for besides its tasks */
+            pauses: components["schemas"]["PauseItem"][];
+            reply: unknown;
+            /** @description what steps have come to so far, by name */
+            results: unknown;
+            tasks: components["schemas"]["TaskItem"][];
+            /** @description tasks that were taken back */
+            undone: string[];
+        };
+        /** @description At most 500 differences of each part are told. */
+        FlowRunsCompared: {
+            /** @description of the flow, as each went by it */
+            document: components["schemas"]["ValueDifferenceItem"][];
+            /** @description of reply and failure */
+            end: components["schemas"]["ValueDifferenceItem"][];
+            first: number;
+            inputs: components["schemas"]["ValueDifferenceItem"][];
+            second: number;
+            tasks: components["schemas"]["TaskPairItem"][];
+        };
+        FlowSchedule: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            document: components["schemas"]["FlowScheduleDocument"];
+            /**
+             * Format: date-time
+             * @description when it is due next; null if at no time
+             */
+            readonly due_at: string | null;
+            environment: string;
+            /** Format: uuid */
+            readonly id: string;
+            readonly last_run: components["schemas"]["LastRun"] | null;
+            name: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            /** @description why nothing was begun the last time that it was due */
+            readonly refusal: components["schemas"]["RefusalItem"] | null;
+            /** @description when the flow is run, in words */
+            readonly schedule_words: string;
+            title: string;
+            readonly version: number;
+        };
+        /**
+         * FlowScheduleDocument
+         * @description When a flow is run by itself, and with what.
+         */
+        FlowScheduleDocument: {
+            /**
+             * @description what it is for, in one's own words
+             * @default
+             */
+            description?: string;
+            /** @description by name */
+            flow: string;
+            /**
+             * @description of a watch: inputs that are fields of the record that has changed, input by field; the flow is run once for each record then
+             * @default {}
+             */
+            from_record?: {
+                [key: string]: string;
+            };
+            /**
+             * @description what it is given, by the names of its inputs
+             * @default {}
+             */
+            inputs?: Record<string, never>;
+            /**
+             * @description it is begun also while the run before is still under way, waiting, say
+             * @default false
+             */
+            overlaps?: boolean;
+            /** @description when */
+            schedule: components["schemas"]["Cron"] | components["schemas"]["Interval"] | components["schemas"]["AfterFeed"] | components["schemas"]["Watch"];
+        };
+        FlowSchedulePage: {
+            items: components["schemas"]["FlowSchedule"][];
+            next: string | null;
+        };
+        FlowScheduleRequest: {
+            document?: components["schemas"]["FlowScheduleDocument"];
+            environment: string;
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        /**
+         * FlowSource
+         * @description Where a value comes from: exactly one of input, result, kept, item, position, failure, undone, caller, standing, value, members, several, joined and first_of.
+         */
+        FlowSource: {
+            /**
+             * @description a list of everything that the path finds
+             * @default false
+             */
+            all?: boolean;
+            /**
+             * @description a path in that value: names joined by dots, or a JSONPath or JSON Pointer
+             * @default
+             */
+            at?: string | components["schemas"]["At"];
+            /**
+             * @description the application's user for whom it runs, as the application names it
+             * @default false
+             */
+            caller?: boolean;
+            /**
+             * @description steps that it goes through, one after the other
+             * @default []
+             */
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Substring"] | components["schemas"]["Affix"] | components["schemas"]["Pick"] | components["schemas"]["Aggregate"] | components["schemas"]["Read"] | components["schemas"]["Write"])[];
+            /**
+             * @description in steps that are done instead of a failed one, its failure
+             * @default false
+             */
+            failure?: boolean;
+            /**
+             * @description the first of these that has a value
+             * @default null
+             */
+            first_of?: components["schemas"]["FlowSource"][] | null;
+            /**
+             * @description the name of one of the flow's inputs
+             * @default null
+             */
+            input?: string | null;
+            /**
+             * @description where something is asked for each of many, the one it is asked for
+             * @default false
+             */
+            item?: boolean;
+            /**
+             * @description one list of what all of these have, lists one after the other; those without are left out
+             * @default null
+             */
+            joined?: components["schemas"]["FlowSource"][] | null;
+            /**
+             * @description the name under which an earlier step kept a value
+             * @default null
+             */
+            kept?: string | null;
+            /**
+             * @description an object of these; those without a value are left out
+             * @default null
+             */
+            members?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            } | null;
+            /**
+             * @description the number of that one, counted from 0
+             * @default false
+             */
+            position?: boolean;
+            /**
+             * @description the name of an earlier step: what came of it
+             * @default null
+             */
+            result?: string | null;
+            /**
+             * @description a list of all of them that have a value
+             * @default null
+             */
+            several?: components["schemas"]["FlowSource"][] | null;
+            /**
+             * @description the name of a standing value of the environment
+             * @default null
+             */
+            standing?: string | null;
+            /**
+             * @description in what undoes something, what had come of that
+             * @default false
+             */
+            undone?: boolean;
+            /** @description this value itself */
+            value?: unknown;
+        };
+        FlowToFillRequest: {
+            /** @description a step by its name, or by its place as a JSON Pointer (RFC 6901) */
+            at: string;
+            document: components["schemas"]["FlowDocument"];
+            /**
+             * @description inputs of the flow for what the step leaves open; values of what comes of it kept for later steps; or members of the flow's reply
+             *
+             *     * `inputs` - inputs
+             *     * `kept` - kept
+             *     * `reply` - reply
+             * @enum {string}
+             */
+            make: "inputs" | "kept" | "reply";
+            /** @description which: names of the step's inputs (by default the required ones), or paths of its results */
+            names?: unknown[];
         };
         /**
          * ForEach
@@ -4872,6 +6624,41 @@ export interface components {
             time_zone?: string;
             /** @enum {unknown} */
             type: "from_highest";
+        };
+        /**
+         * Gather
+         * @description Records of several answers, brought together.
+         */
+        Gather: {
+            /**
+             * @description the field that says whose answer each came from: the branch, or the item's number
+             * @default
+             */
+            origin?: string;
+            /** @description of the records that are gathered; others are left where they are */
+            record_type: string;
+        };
+        /**
+         * GoOn
+         * @description Go on without it; what came of the step is its failure, as data.
+         */
+        GoOn: {
+            /**
+             * @description only of these kinds of failure; by default of any
+             * @default []
+             */
+            kinds?: string[];
+            /** @enum {unknown} */
+            type: "go_on";
+        };
+        GoingOnRequest: {
+            /** @description before which it has stopped */
+            step: string;
+            /**
+             * @description a later step before which it stops again; `*` for whichever comes next; by default none
+             * @default
+             */
+            stop_before?: string;
         };
         /**
          * Gone
@@ -5085,6 +6872,11 @@ export interface components {
              * @default
              */
             field?: string;
+            /**
+             * @description what an object given for it has, as a definition says
+             * @default []
+             */
+            members?: string[];
             /** @description letters, digits, - and _, beginning with a letter */
             name: string;
             /** @default false */
@@ -5103,6 +6895,51 @@ export interface components {
              * @default
              */
             unit?: string;
+        };
+        /**
+         * InputSource
+         * @description What one of the operation's inputs is given: exactly one of field, version, value and members.
+         */
+        InputSource: {
+            /**
+             * @description steps that the field's value goes through; by default the mapping's steps, undone
+             * @default null
+             */
+            convert?: (components["schemas"]["Number"] | components["schemas"]["Arithmetic"] | components["schemas"]["DateOf"] | components["schemas"]["MomentOf"] | components["schemas"]["Epoch"] | components["schemas"]["YesNo"] | components["schemas"]["Table"] | components["schemas"]["Default"] | components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Extract"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["Substring"] | components["schemas"]["Affix"] | components["schemas"]["Pick"] | components["schemas"]["Aggregate"] | components["schemas"]["Read"] | components["schemas"]["Write"])[] | null;
+            /**
+             * @description of the record; of its key where a record is found by it
+             * @default
+             */
+            field?: string;
+            /**
+             * @description an object of these, by name; those without a value are left out
+             * @default {}
+             */
+            members?: {
+                [key: string]: components["schemas"]["InputSource"];
+            };
+            /** @description this value itself */
+            value?: unknown;
+            /**
+             * @description the entity tag that the record was read with, as for If-Match (RFC 9110)
+             * @default false
+             */
+            version?: boolean;
+        };
+        /**
+         * Instead
+         * @description Do these steps instead, and go on.
+         */
+        Instead: {
+            /**
+             * @description only of these kinds of failure; by default of any
+             * @default []
+             */
+            kinds?: string[];
+            /** @default [] */
+            steps?: (components["schemas"]["AskStep"] | components["schemas"]["RecordsStep"] | components["schemas"]["DecideStep"] | components["schemas"]["PauseStep"] | components["schemas"]["EndStep"])[];
+            /** @enum {unknown} */
+            type: "instead";
         };
         /**
          * Interval
@@ -5143,6 +6980,8 @@ export interface components {
             issuer: string;
         };
         ItemUse: {
+            /** @description it goes with the item, and does not hold it back */
+            belongs: boolean;
             environment: string;
             /** @description where in its document, or by which of its fields */
             how: string;
@@ -5279,6 +7118,26 @@ export interface components {
             service_title?: string;
             title?: string;
         };
+        /**
+         * KeepValue
+         * @description A value kept for later steps, under a name and with a type.
+         */
+        KeepValue: {
+            /** @description where it comes from; the step's own result, too */
+            from: components["schemas"]["FlowSource"];
+            /** @description small letters, digits, - and _, beginning with a letter */
+            name: string;
+            /**
+             * @description without a value, the step fails
+             * @default false
+             */
+            required?: boolean;
+            /**
+             * @default text
+             * @enum {unknown}
+             */
+            type?: "boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text";
+        };
         /** @description A file with a private key: PEM, or PKCS#12. passphrase: what it is locked with; it is not kept. */
         KeyFileGivenRequest: {
             base64: string;
@@ -5334,7 +7193,7 @@ export interface components {
         LastRun: {
             /** Format: date-time */
             readonly at: string;
-            /** @description complete, incomplete or unknown; empty until it is done */
+            /** @description complete, incomplete or unknown; empty until it is done, and of single calls */
             completeness: string;
             id: number;
             state: string;
@@ -5430,9 +7289,14 @@ export interface components {
         };
         /**
          * LinkHeader
-         * @description Follows the next link in the Link header until a response has none.
+         * @description Follows the next link in a header, usually Link, until a response has none.
          */
         LinkHeader: {
+            /**
+             * @description that names the next page; another one than Link holds its address alone
+             * @default Link
+             */
+            header?: string;
             /**
              * @description responses to ask for at most; stops a service that links in a circle
              * @default 10000
@@ -5458,6 +7322,42 @@ export interface components {
             };
         };
         /**
+         * ListBinding
+         * @description The operation that lists records, and what it can leave out and put in order by itself.
+         */
+        ListBinding: {
+            /**
+             * @description what its response has of the record: all, its key alone, or nothing
+             * @default record
+             * @enum {unknown}
+             */
+            brings?: "key" | "nothing" | "record";
+            /**
+             * @description beside those of OData, which need none
+             * @default []
+             */
+            filters?: components["schemas"]["FilterInput"][];
+            /**
+             * @description by the operation's name of each
+             * @default {}
+             */
+            inputs?: {
+                [key: string]: components["schemas"]["InputSource"];
+            };
+            /** @description by name */
+            operation: string;
+            /**
+             * @description the way to records in its response, a JSONPath or XPath a level; by default the mapping's
+             * @default null
+             */
+            rows?: string[] | null;
+            /**
+             * @description beside that of OData, which needs none
+             * @default null
+             */
+            sort?: components["schemas"]["SortInput"] | null;
+        };
+        /**
          * Literally
          * @description A value written as a literal.
          */
@@ -5479,6 +7379,32 @@ export interface components {
             type?: string;
             /** @default  */
             value?: string | (string | components["schemas"]["ValueOf"])[] | components["schemas"]["ValueOf"];
+        };
+        /** @description A row of the service that is no record. */
+        LiveReject: {
+            ordinal: number;
+            path: string;
+            problems: components["schemas"]["FieldProblemItem"][];
+        };
+        /** @description Where live records come from. */
+        LiveShown: {
+            /**
+             * Format: double
+             * @description seconds since the service gave it
+             */
+            age: number;
+            /** @description outside calls that the answer took, now or when it was had */
+            calls: number;
+            /** @description no call was made for it now */
+            is_cached: boolean;
+            /** @description what was done here over all rows, as the service cannot */
+            local: string[];
+            /** Format: date-time */
+            read_at: string;
+            /** @description in which its calls are told */
+            run: number | null;
+            /** @description why it is older than was asked for: the service cannot be reached */
+            stale_why: string;
         };
         /** @description A source, and how much is told of what is in it. */
         LookGivenRequest: {
@@ -5778,11 +7704,12 @@ export interface components {
              *     * `record type` - record type
              *     * `mapping` - mapping
              *     * `feed` - feed
+             *     * `flow` - flow
              *     * `prepared query` - prepared query
              *     * `field` - field
              * @enum {string}
              */
-            kind: "service" | "connection" | "operation" | "record type" | "mapping" | "feed" | "prepared query" | "field";
+            kind: "service" | "connection" | "operation" | "record type" | "mapping" | "feed" | "flow" | "prepared query" | "field";
             /**
              * @description that it belongs to
              * @default
@@ -5924,6 +7851,15 @@ export interface components {
             password: string;
             /** @default command line */
             title?: string;
+        };
+        NewUserSession: {
+            /** @description where the service sends the user back to, who consents there */
+            callback?: string;
+            secrets?: {
+                [key: string]: string;
+            };
+            service: string;
+            user_name?: string;
         };
         /**
          * NextAddress
@@ -6082,6 +8018,24 @@ export interface components {
             reasons: components["schemas"]["ProblemItem"][];
         };
         /**
+         * OfCalls
+         * @description The end of calls that applications leave to the background (Prefer: respond-async).
+         */
+        OfCalls: {
+            /**
+             * @description of which applications, by name; left out, all of the environment
+             * @default []
+             */
+            applications?: string[];
+            /**
+             * @description how they ended: done, failed, cancelled; left out, however they end
+             * @default []
+             */
+            ends?: ("cancelled" | "done" | "failed")[];
+            /** @enum {unknown} */
+            type: "calls";
+        };
+        /**
          * OfFeeds
          * @description What happens to feeds. Each is told once: what goes on failing has failed once, until it has recovered.
          */
@@ -6100,6 +8054,24 @@ export interface components {
             type: "feeds";
         };
         /**
+         * OfFlows
+         * @description What happens to runs of flows: that somebody is asked, with a link to answer, among it.
+         */
+        OfFlows: {
+            /**
+             * @description which: asks (a person is asked), doubt (nobody knows what became of a task), failed, ended (every run), refused (due, and not begun); left out, all but ended
+             * @default []
+             */
+            events?: ("asks" | "doubt" | "ended" | "failed" | "refused")[];
+            /**
+             * @description of which flows, by name; left out, all of the environment
+             * @default []
+             */
+            flows?: string[];
+            /** @enum {unknown} */
+            type: "flows";
+        };
+        /**
          * OfRecords
          * @description What happens to kept records, in its order.
          */
@@ -6114,7 +8086,33 @@ export interface components {
             /** @enum {unknown} */
             type: "records";
         };
+        OfferItem: {
+            /** @description not of a step that may have failed, or not been done, nor of a list that may be empty */
+            is_certain: boolean;
+            /** @description of the input, earlier step, kept or standing value */
+            name: string;
+            /**
+             * @description where it comes from
+             *
+             *     * `input` - input
+             *     * `result` - result
+             *     * `kept` - kept
+             *     * `item` - item
+             *     * `position` - position
+             *     * `failure` - failure
+             *     * `undone` - undone
+             *     * `standing` - standing
+             *     * `caller` - caller
+             * @enum {string}
+             */
+            of: "input" | "result" | "kept" | "item" | "position" | "failure" | "undone" | "standing" | "caller";
+            source: components["schemas"]["FlowSource"];
+            title: string;
+            /** @description of inputs, or list or object; blank if it is not known */
+            type: string;
+        };
         OfferShown: {
+            flows: components["schemas"]["OfferedOperationItem"][];
             /** @description a release, or the draft */
             goes_by: string;
             operations: components["schemas"]["OfferedOperationItem"][];
@@ -6195,6 +8193,7 @@ export interface components {
             application: string;
             calls_a_minute: number | null;
             environment: string;
+            flows: components["schemas"]["UsableFlow"][];
             /** @description each call has to name a user (Rondine-Caller) */
             names_callers: boolean;
             operations: components["schemas"]["UsableOperation"][];
@@ -6256,12 +8255,44 @@ export interface components {
             /** @enum {unknown} */
             type: "one_response";
         };
+        /**
+         * Only
+         * @description Who may cause a step. Whoever may not is refused, and the step fails with the kind `not_allowed`.
+         */
+        Only: {
+            /**
+             * @description of the person who began the run, or what began it; by default all
+             * @default []
+             */
+            roles?: ("administrator" | "application" | "builder" | "operator" | "schedule" | "webhook")[];
+            /**
+             * @description conditions, all of them: a record's state, say
+             * @default []
+             */
+            when?: components["schemas"]["FlowCondition"][];
+        };
+        OpeningItem: {
+            /** @description where its source stands in the flow, as a JSON Pointer */
+            at: string;
+            /** @description where it comes from; null if it is open */
+            held: components["schemas"]["FlowSource"] | null;
+            name: string;
+            /** @description the values that fit, by their number in `offers` */
+            offers: number[];
+            /** @description the branch, of several that are asked at once */
+            part: string;
+            required: boolean;
+            title: string;
+            type: string;
+        };
         Operation: {
             /** Format: date-time */
             readonly changed_at: string;
             document: components["schemas"]["OperationDocument"];
             /** Format: uuid */
             readonly id: string;
+            /** @description how it went the last time, whoever called it */
+            readonly last_run: components["schemas"]["LastRun"] | null;
             name: string;
             /** @description why it cannot run yet */
             readonly problems: components["schemas"]["ProblemItem"][];
@@ -6771,6 +8802,13 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        PatchedBindingRequest: {
+            document?: components["schemas"]["BindingDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PatchedChangedEnvironmentRequest: {
             /** @description null for ever */
             bodies_days?: number | null;
@@ -6818,6 +8856,21 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        PatchedFlowRequest: {
+            document?: components["schemas"]["FlowDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
+        PatchedFlowScheduleRequest: {
+            document?: components["schemas"]["FlowScheduleDocument"];
+            environment?: string;
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PatchedMappingRequest: {
             document?: components["schemas"]["MappingDocument"];
             name?: string;
@@ -6856,6 +8909,17 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        PatchedRecordValuesRequest: {
+            /** @description values by field */
+            data?: {
+                [key: string]: unknown;
+            };
+            /**
+             * @description writing in a protected environment is meant
+             * @default false
+             */
+            in_protected?: boolean;
+        };
         PatchedSampleRequest: {
             document?: components["schemas"]["SampleDocument"];
             name?: string;
@@ -6888,6 +8952,13 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        PatchedTestCaseRequest: {
+            document?: components["schemas"]["CaseDocument"];
+            name?: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         PatchedWebhookRequest: {
             /** @description whose signing_key deliveries are verified with */
             credential?: string | null;
@@ -6909,6 +8980,75 @@ export interface components {
             document: components["schemas"]["OperationDocument"];
             name: string;
             title: string;
+        };
+        PauseItem: {
+            /**
+             * @description * `time` - time
+             *     * `callback` - callback
+             *     * `person` - person
+             *     * `doubt` - doubt
+             *     * `step` - step
+             * @enum {string}
+             */
+            kind: "time" | "callback" | "person" | "doubt" | "step";
+            /** @description whether whoever asks this may answer */
+            may_answer: boolean;
+            question: string;
+            shows: {
+                [key: string]: unknown;
+            };
+            step: string;
+            task: string;
+            /** Format: date-time */
+            until: string | null;
+        };
+        /**
+         * PauseStep
+         * @description Waits: for a time, until a moment, for a signed callback or for a person's yes. Exactly one of them. With a time_limit, it fails with the kind `time_over` where nothing came; a no is no failure, but an answer.
+         */
+        PauseStep: {
+            /** @default null */
+            callback?: components["schemas"]["Callback"] | null;
+            /** @default  */
+            description?: string;
+            /**
+             * @description values kept for later steps
+             * @default []
+             */
+            keep?: components["schemas"]["KeepValue"][];
+            /** @description unique in the flow */
+            name: string;
+            /**
+             * @description the first rule that fits the failure counts; with none, the flow fails
+             * @default []
+             */
+            on_failure?: (components["schemas"]["GoOn"] | components["schemas"]["Instead"] | components["schemas"]["Repeat"])[];
+            /**
+             * @description who may cause it, and in which state
+             * @default null
+             */
+            only?: components["schemas"]["Only"] | null;
+            /** @default null */
+            person?: components["schemas"]["Approval"] | null;
+            /** @default null */
+            seconds?: number | null;
+            /**
+             * @description seconds for it, all its repetitions and all that it asks for; then it fails
+             * @default null
+             */
+            time_limit?: number | null;
+            /**
+             * @description as one would tell a colleague what it does
+             * @default
+             */
+            title?: string;
+            /** @enum {unknown} */
+            type: "pause";
+            /**
+             * @description a date and time (RFC 3339)
+             * @default null
+             */
+            until?: components["schemas"]["FlowSource"] | null;
         };
         /** @description A person of the installation. */
         Person: {
@@ -7111,6 +9251,14 @@ export interface components {
             message: string;
             where: string;
         };
+        /** @description Some values of a field. */
+        ProfilePart: {
+            count: number;
+            /** @description null of an empty range */
+            least: string | null;
+            /** @description the same as least, of a single value */
+            most: string | null;
+        };
         Project: {
             /** Format: date-time */
             readonly made_at: string;
@@ -7246,6 +9394,11 @@ export interface components {
          * @description One field of a record type.
          */
         RecordField: {
+            /**
+             * @description a text that is the address of a picture, which the console shows in its place
+             * @default false
+             */
+            is_picture?: boolean;
             /** @description small letters, digits, - and _, beginning with a letter */
             name: string;
             /**
@@ -7274,54 +9427,72 @@ export interface components {
             run: number;
         };
         RecordPageShown: {
-            /** @description all records of the set, whatever the filter, without those gone */
-            count: number;
+            all_why?: string;
+            /** @description all records of the set, whatever the filter, without those gone; null of live ones */
+            count: number | null;
+            /** @description of live records: with those of the pages before, proven to be all; null if nothing says */
+            is_all?: boolean | null;
             items: components["schemas"]["RecordSummary"][];
+            live?: components["schemas"]["LiveShown"];
             next: string | null;
+            rejects?: components["schemas"]["LiveReject"][];
+        };
+        RecordProfile: {
+            columns: components["schemas"]["FieldProfileShown"][];
+            /** @description the filters leave no more than these */
+            is_all: boolean;
+            /** @description that were looked at */
+            records: number;
         };
         RecordShown: {
-            belongs_to: components["schemas"]["LinkedRecord"][];
-            call: number;
+            belongs_to?: components["schemas"]["LinkedRecord"][];
+            call?: number;
             /** Format: date-time */
-            changed_at: string;
+            changed_at?: string;
             data: {
                 [key: string]: unknown;
             };
             /** @description those that bring it, by name */
-            feeds: string[];
+            feeds?: string[];
             /**
              * Format: date-time
              * @description since when its rows no longer come
              */
-            gone_at: string | null;
+            gone_at?: string | null;
             /** @description records of other types that belong to this one */
-            holds: components["schemas"]["LinkedRecords"][];
+            holds?: components["schemas"]["LinkedRecords"][];
             id: string;
             key: unknown[];
+            live?: components["schemas"]["LiveShown"];
             /** Format: date-time */
-            made_at: string;
-            run: number;
-            trace: components["schemas"]["TraceShown"];
+            made_at?: string;
+            run?: number;
+            trace?: components["schemas"]["TraceShown"];
+            /** @description of a live record, its entity tag, for If-Match; null in a list whose service gives none */
+            version?: string | null;
         };
+        /** @description Of a live record, what has to do with keeping it is left out. */
         RecordSummary: {
-            call: number;
+            call?: number;
             /** Format: date-time */
-            changed_at: string;
+            changed_at?: string;
             data: {
                 [key: string]: unknown;
             };
             /** @description those that bring it, by name */
-            feeds: string[];
+            feeds?: string[];
             /**
              * Format: date-time
              * @description since when its rows no longer come
              */
-            gone_at: string | null;
+            gone_at?: string | null;
             id: string;
             key: unknown[];
             /** Format: date-time */
-            made_at: string;
-            run: number;
+            made_at?: string;
+            run?: number;
+            /** @description of a live record, its entity tag, for If-Match; null in a list whose service gives none */
+            version?: string | null;
         };
         RecordType: {
             /** Format: date-time */
@@ -7366,10 +9537,11 @@ export interface components {
              */
             key?: string[];
             /**
+             * @description kept: copies in the database, filled by feeds; live: asked of the service whenever they are read, by the binding of the type; passing: for the length of a run or call, and nowhere after it
              * @default kept
              * @enum {unknown}
              */
-            kind?: "kept";
+            kind?: "kept" | "live" | "passing";
             /**
              * @description the records of other types that each belongs to
              * @default []
@@ -7387,6 +9559,36 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        /** @description What can be done with the records of a type in an environment. */
+        RecordUses: {
+            binding: string;
+            fields: components["schemas"]["FieldUse"][];
+            /**
+             * @description * `kept` - kept
+             *     * `live` - live
+             *     * `passing` - passing
+             * @enum {string}
+             */
+            kind: "kept" | "live" | "passing";
+            /** @description seconds that an answer may be old at most, for who permits it */
+            max_age: number;
+            /** @description rows that are gone through at most for what the service cannot do */
+            most_local: number;
+            /** @description why they cannot be had at all */
+            problem: string;
+            roles: components["schemas"]["RoleUse"][];
+        };
+        RecordValuesRequest: {
+            /** @description values by field */
+            data: {
+                [key: string]: unknown;
+            };
+            /**
+             * @description writing in a protected environment is meant
+             * @default false
+             */
+            in_protected?: boolean;
+        };
         RecordViewItem: {
             columns: components["schemas"]["ViewColumn"][];
             name: string;
@@ -7396,6 +9598,135 @@ export interface components {
             /** @description that may read it; empty if none could be made */
             role: string;
             schema: string;
+        };
+        /** @description What became of a change at the service. */
+        RecordWritten: {
+            calls: number;
+            /**
+             * @description by what it is known: it was read again, the service's answer has it, or it only said that it worked
+             *
+             *     * `read back` - read back
+             *     * `answered` - answered
+             *     * `accepted` - accepted
+             * @enum {string}
+             */
+            confirmed: "read back" | "answered" | "accepted";
+            data: {
+                [key: string]: unknown;
+            } | null;
+            /** @description what is read back as something else than was sent */
+            differences: components["schemas"]["ProblemItem"][];
+            /** @description null if the service did not say which it is */
+            key: unknown[] | null;
+            /** @description of a record with a kept copy, what becomes of that */
+            note: string;
+            run: number | null;
+            version: string | null;
+        };
+        /**
+         * RecordedAnswer
+         * @description What a task of a flow came to; a pause, too.
+         */
+        RecordedAnswer: {
+            outcome: Record<string, never>;
+            task: string;
+        };
+        RecordedBeforeRequest: {
+            /** @description the step from which on it is asked anew; what came before is taken from that run */
+            before: string;
+            /** @description a run of the same flow */
+            run: number;
+        };
+        /**
+         * Recording
+         * @description What happened in a run of a flow.
+         */
+        Recording: {
+            /**
+             * @description in the order in which they came
+             * @default []
+             */
+            answers?: components["schemas"]["RecordedAnswer"][];
+            /**
+             * @description when the run began
+             * @default null
+             */
+            begun_at?: string | null;
+            /**
+             * @description the application's user
+             * @default
+             */
+            caller?: string;
+            /**
+             * @description of whoever began it
+             * @default
+             */
+            role?: string;
+            /**
+             * @description what was said of tasks of which nobody knew whether they had their effect
+             * @default {}
+             */
+            settled?: {
+                [key: string]: "again" | "done" | "failed";
+            };
+        };
+        /**
+         * RecordsStep
+         * @description Finds, keeps, changes or removes one record, kept by Rondine or live at a service.
+         */
+        RecordsStep: {
+            /**
+             * @description keep: make it, or write it whole; change: only the fields that are named
+             * @enum {unknown}
+             */
+            action: "change" | "find" | "keep" | "remove";
+            /** @default  */
+            description?: string;
+            /**
+             * @description what is written, beside the key
+             * @default {}
+             */
+            fields?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            };
+            /**
+             * @description values kept for later steps
+             * @default []
+             */
+            keep?: components["schemas"]["KeepValue"][];
+            /**
+             * @description its key fields
+             * @default {}
+             */
+            key?: {
+                [key: string]: components["schemas"]["FlowSource"];
+            };
+            /** @description unique in the flow */
+            name: string;
+            /**
+             * @description the first rule that fits the failure counts; with none, the flow fails
+             * @default []
+             */
+            on_failure?: (components["schemas"]["GoOn"] | components["schemas"]["Instead"] | components["schemas"]["Repeat"])[];
+            /**
+             * @description who may cause it, and in which state
+             * @default null
+             */
+            only?: components["schemas"]["Only"] | null;
+            /** @description by name */
+            record_type: string;
+            /**
+             * @description seconds for it, all its repetitions and all that it asks for; then it fails
+             * @default null
+             */
+            time_limit?: number | null;
+            /**
+             * @description as one would tell a colleague what it does
+             * @default
+             */
+            title?: string;
+            /** @enum {unknown} */
+            type: "records";
         };
         RefusalItem: {
             /** Format: date-time */
@@ -7499,12 +9830,42 @@ export interface components {
              *     * `outdated` - outdated
              *     * `not_listed` - not_listed
              *     * `not_kept` - not_kept
+             *     * `passing` - passing
+             *     * `not_undone` - not_undone
              * @enum {string}
              */
-            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again" | "outdated" | "not_listed" | "not_kept";
+            kind: "incomplete" | "partial" | "undelimited" | "drift" | "rejected" | "duplicates" | "unseen" | "gone" | "not_marked" | "went_on" | "all_again" | "outdated" | "not_listed" | "not_kept" | "passing" | "not_undone";
             message: string;
             /** @description how many calls it is about */
             times: number;
+        };
+        /**
+         * Repeat
+         * @description Do it again; when it has been done so many times, the next rule counts.
+         */
+        Repeat: {
+            /**
+             * @description how much longer each pause is
+             * @default 2
+             */
+            factor?: number;
+            /**
+             * @description only of these kinds of failure; by default those that may pass by themselves
+             * @default []
+             */
+            kinds?: string[];
+            /**
+             * @description seconds before the first repetition
+             * @default 1
+             */
+            pause?: number;
+            /**
+             * @description besides the first one
+             * @default 3
+             */
+            times?: number;
+            /** @enum {unknown} */
+            type: "repeat";
         };
         /**
          * Replace
@@ -7525,6 +9886,29 @@ export interface components {
              * @default
              */
             with?: string;
+        };
+        /**
+         * ReplyMember
+         * @description One member of a flow's reply.
+         */
+        ReplyMember: {
+            /** @description small letters, digits, - and _, beginning with a letter */
+            name: string;
+            /**
+             * @description a list of records of this type, in place of a value
+             * @default
+             */
+            records?: string;
+            /** @default false */
+            required?: boolean;
+            /** @default  */
+            title?: string;
+            /**
+             * @description of its value
+             * @default json
+             * @enum {unknown}
+             */
+            type?: "boolean" | "date" | "datetime" | "decimal" | "integer" | "json" | "text";
         };
         RequestShown: {
             /** @description its name; empty for a one-off */
@@ -7711,6 +10095,61 @@ export interface components {
              */
             readonly role: "viewer" | "operator" | "builder" | "administrator";
         };
+        /**
+         * RoleBinding
+         * @description One operation, and what its inputs are given.
+         */
+        RoleBinding: {
+            /**
+             * @description what its response has of the record: all, its key alone, or nothing
+             * @default record
+             * @enum {unknown}
+             */
+            brings?: "key" | "nothing" | "record";
+            /**
+             * @description by the operation's name of each
+             * @default {}
+             */
+            inputs?: {
+                [key: string]: components["schemas"]["InputSource"];
+            };
+            /** @description by name */
+            operation: string;
+            /**
+             * @description the way to records in its response, a JSONPath or XPath a level; by default the mapping's
+             * @default null
+             */
+            rows?: string[] | null;
+        };
+        RoleCandidates: {
+            /** @description the likeliest first */
+            operations: string[];
+            /**
+             * @description * `list` - list
+             *     * `find` - find
+             *     * `create` - create
+             *     * `change` - change
+             *     * `replace` - replace
+             *     * `remove` - remove
+             * @enum {string}
+             */
+            role: "list" | "find" | "create" | "change" | "replace" | "remove";
+        };
+        RoleUse: {
+            operation: string;
+            /** @description why it cannot be used now */
+            problem: string;
+            /**
+             * @description * `list` - list
+             *     * `find` - find
+             *     * `create` - create
+             *     * `change` - change
+             *     * `replace` - replace
+             *     * `remove` - remove
+             * @enum {string}
+             */
+            role: "list" | "find" | "create" | "change" | "replace" | "remove";
+        };
         RowChoiceItem: {
             count: number;
             holds: string;
@@ -7793,6 +10232,7 @@ export interface components {
             /** Format: int64 */
             expected_rows: number | null;
             feed: string | null;
+            flow: string | null;
             readonly id: number;
             inputs: {
                 [key: string]: unknown;
@@ -7804,10 +10244,14 @@ export interface components {
              *     * `feed` - feed
              *     * `webhook` - webhook
              *     * `application` - application
+             *     * `live` - live
+             *     * `flow` - flow
              * @enum {string}
              */
-            kind: "trial" | "feed" | "webhook" | "application";
+            kind: "trial" | "feed" | "webhook" | "application" | "live" | "flow";
             readonly operation: string | null;
+            /** @description the run of a flow that asked for this one */
+            parent: number | null;
             /** Format: date-time */
             readonly queued_at: string;
             /** @description that it went by, by its number; null: the draft */
@@ -7829,12 +10273,13 @@ export interface components {
             /**
              * @description * `queued` - queued
              *     * `running` - running
+             *     * `waiting` - waiting
              *     * `done` - done
              *     * `failed` - failed
              *     * `cancelled` - cancelled
              * @enum {string}
              */
-            state: "queued" | "running" | "done" | "failed" | "cancelled";
+            state: "queued" | "running" | "waiting" | "done" | "failed" | "cancelled";
             /** @description the run in one sentence; what is odd about it comes first */
             readonly summary: string;
             title: string;
@@ -7998,6 +10443,11 @@ export interface components {
              * @enum {unknown}
              */
             protocol?: "rest";
+            /**
+             * @description left out, nothing stands in for it
+             * @default null
+             */
+            stand_in?: components["schemas"]["StandIn"] | null;
         };
         ServicePage: {
             items: components["schemas"]["Service"][];
@@ -8017,6 +10467,16 @@ export interface components {
             name: string;
             projects: components["schemas"]["Membership"][];
             title: string;
+        };
+        SettledGivenRequest: {
+            /**
+             * @description * `done` - done
+             *     * `failed` - failed
+             *     * `again` - again
+             * @enum {string}
+             */
+            how: "done" | "failed" | "again";
+            task: string;
         };
         /**
          * SharedHeader
@@ -8230,6 +10690,18 @@ export interface components {
             user_name?: string;
         };
         /**
+         * SortInput
+         * @description An input of the list operation that says the order.
+         */
+        SortInput: {
+            /** @description of the operation */
+            input: string;
+            /** @description what it is given for an order: by the field's name, with "-" before it for descending */
+            values: {
+                [key: string]: string;
+            };
+        };
+        /**
          * Source
          * @description Where a value comes from: exactly one of jsonpath, pointer, xpath, position, key, input, standing, header, value, first_of and several.
          */
@@ -8333,6 +10805,44 @@ export interface components {
             type: "split";
         };
         /**
+         * StandIn
+         * @description What stands in for a service while that is away: it responds at an address of Rondine's own, with kept samples, or with what is invented as the operations describe their responses.
+         */
+        StandIn: {
+            /**
+             * @description seconds before each response
+             * @default 0
+             */
+            delay?: number;
+            /**
+             * @description each so many-th call fails; 1: all, 0: none
+             * @default 0
+             */
+            fail_every?: number;
+            /**
+             * @description that a call fails with
+             * @default 503
+             */
+            fail_status?: number;
+            /**
+             * @description rows of a page, unless the request says
+             * @default 10
+             */
+            page_size?: number;
+            /**
+             * @description of lists, in all
+             * @default 25
+             */
+            rows?: number;
+        };
+        StandInShown: {
+            /** @description for the base address of a connection; it is a secret */
+            address: string;
+            form: components["schemas"]["FormShown"];
+            is_on: boolean;
+            operations: components["schemas"]["StoodInItem"][];
+        };
+        /**
          * Standard
          * @description Signed as Standard Webhooks has it: webhook-id, webhook-timestamp, webhook-signature.
          */
@@ -8391,6 +10901,21 @@ export interface components {
             /** @description stands with the revision */
             why?: string;
         };
+        StoodInItem: {
+            method: string;
+            name: string;
+            path: string;
+            /**
+             * @description * `sample` - sample
+             *     * `invented` - invented
+             *     * `nothing` - nothing
+             * @enum {string}
+             */
+            responds: "sample" | "invented" | "nothing";
+            title: string;
+            /** @description which sample, or why nothing */
+            words: string;
+        };
         StructureComparisonAskedRequest: {
             after: string[];
             /** @description stored bodies */
@@ -8439,7 +10964,7 @@ export interface components {
          */
         SubscriptionDocument: {
             /** @description what is told */
-            about: components["schemas"]["OfFeeds"] | components["schemas"]["OfRecords"];
+            about: components["schemas"]["OfFeeds"] | components["schemas"]["OfRecords"] | components["schemas"]["OfCalls"] | components["schemas"]["OfFlows"];
             /** @description how it is told */
             by: components["schemas"]["ByWebhook"] | components["schemas"]["ByEmail"];
             /**
@@ -8529,6 +11054,68 @@ export interface components {
             /** @description false: it was there already, and acts once */
             is_new: boolean;
         };
+        TakenFlow: {
+            flow: components["schemas"]["Flow"];
+            /** @description what could not be taken, with its place in the document */
+            left_out: components["schemas"]["ProblemItem"][];
+        };
+        /** @description Something that a step asked, or waited for. */
+        TaskItem: {
+            /** Format: date-time */
+            begun_at: string;
+            /** Format: date-time */
+            ended_at: string | null;
+            given: {
+                [key: string]: unknown;
+            };
+            /** @description what came of it; null while nothing has */
+            outcome: unknown;
+            /** @description the run from which its outcome was taken over; null if it was asked in this one */
+            recorded: number | null;
+            /** @description of the flow that was asked */
+            run: number | null;
+            step: string;
+            task: string;
+        };
+        TaskPairItem: {
+            /** @description in what it was given, and what it came to */
+            differences: components["schemas"]["ValueDifferenceItem"][];
+            /** @description null: that run has it not */
+            first: components["schemas"]["TaskSide"] | null;
+            second: components["schemas"]["TaskSide"] | null;
+            task: string;
+        };
+        TaskSide: {
+            /** @description of a failure */
+            message: string;
+            /** Format: double */
+            milliseconds: number | null;
+            /** @description blank while nothing has come of it */
+            outcome: string;
+        };
+        TestCase: {
+            /** Format: date-time */
+            readonly changed_at: string;
+            document: components["schemas"]["CaseDocument"];
+            /** Format: uuid */
+            readonly id: string;
+            name: string;
+            /** @description why it cannot run yet */
+            readonly problems: components["schemas"]["ProblemItem"][];
+            title: string;
+            readonly version: number;
+        };
+        TestCasePage: {
+            items: components["schemas"]["TestCase"][];
+            next: string | null;
+        };
+        TestCaseRequest: {
+            document: components["schemas"]["CaseDocument"];
+            name: string;
+            title?: string;
+            /** @description stands with the revision */
+            why?: string;
+        };
         /**
          * TextBody
          * @description A text sent byte for byte; a value in it is encoded by the rules of its place: in JSON as a value, or as text between quotes; in XML with its special characters written as references.
@@ -8614,6 +11201,26 @@ export interface components {
              * @default
              */
             certificate?: string;
+        };
+        /**
+         * ToFlow
+         * @description Each delivery lets the runs of flows go on that wait for it; where none does, it begins a run, if a flow is named.
+         */
+        ToFlow: {
+            /**
+             * @description the flow that it begins, by name; by default none
+             * @default
+             */
+            flow?: string;
+            /**
+             * @description the flow's inputs, each a JSON Pointer into the delivery's body; those without a value not
+             * @default {}
+             */
+            inputs?: {
+                [key: string]: string;
+            };
+            /** @enum {unknown} */
+            type: "flow";
         };
         /**
          * ToRecords
@@ -8780,9 +11387,23 @@ export interface components {
             part?: string;
             service?: string;
         };
+        UsableFlow: {
+            description: string;
+            examples: components["schemas"]["CallExamples"];
+            inputs: components["schemas"]["Input"][];
+            /** @description it may wait, for a person, say */
+            may_take_long: boolean;
+            name: string;
+            reply: components["schemas"]["ReplyMember"][];
+            title: string;
+            /** @description it changes something */
+            writes: boolean;
+        };
         UsableOperation: {
             description: string;
             examples: components["schemas"]["CallExamples"];
+            /** @description inputs that may be files, in a form */
+            files: string[];
             inputs: components["schemas"]["Input"][];
             mappings: ({
                 name: string;
@@ -8791,15 +11412,28 @@ export interface components {
                 [key: string]: unknown;
             })[];
             name: string;
+            /** @description how its users sign in themselves, where they do */
+            sign_in: components["schemas"]["UsableSignIn"] | null;
             title: string;
             /** @description it changes something at the service */
             writes: boolean;
+        };
+        UsableSignIn: {
+            /** @description what the user gives; nothing where the user consents at the service */
+            asks: string[];
+            service: string;
         };
         UsableType: {
             examples: components["schemas"]["CallExamples"];
             fields: components["schemas"]["RecordField"][];
             key: string[];
+            /** @enum {unknown} */
+            kind: "kept" | "live";
             name: string;
+            /** @description create, change, replace, remove */
+            roles: string[];
+            /** @description how its users sign in themselves, where they do */
+            sign_in: components["schemas"]["UsableSignIn"] | null;
             title: string;
         };
         UsageItem: {
@@ -8820,7 +11454,7 @@ export interface components {
              * @description those of them that the services took
              */
             service_ms: number;
-            /** @description the operation */
+            /** @description the operation, flow and its name, or records and the record type */
             what: string;
         };
         /** @description Something that uses an item. */
@@ -8835,22 +11469,56 @@ export interface components {
             /** @description the mark to read on from */
             next: string;
         };
+        /** @description of a kept record made_at, changed_at and gone_at, of a live one its version */
         UsedRecord: {
             /** Format: date-time */
-            changed_at: string;
+            changed_at?: string;
             data: {
                 [key: string]: unknown;
             };
             /** Format: date-time */
-            gone_at: string | null;
+            gone_at?: string | null;
+            id?: string;
             key: unknown[];
+            live?: components["schemas"]["LiveShown"];
             /** Format: date-time */
-            made_at: string;
+            made_at?: string;
+            /** @description for If-Match */
+            version?: string | null;
         };
         UsedRecordPage: {
-            count: number;
+            all_why?: string;
+            /** @description of kept records */
+            count: number | null;
+            /** @description of live records: these are proven to be all */
+            is_all?: boolean | null;
             items: components["schemas"]["UsedRecord"][];
+            live?: components["schemas"]["LiveShown"];
             next: string | null;
+            rejects?: components["schemas"]["LiveReject"][];
+        };
+        UsedValues: {
+            data: {
+                [key: string]: unknown;
+            };
+        };
+        UsedWritten: {
+            calls: number;
+            /** @enum {unknown} */
+            confirmed: "read back" | "answered" | "accepted";
+            data: {
+                [key: string]: unknown;
+            } | null;
+            differences: components["schemas"]["ProblemItem"][];
+            key: unknown[] | null;
+            /** @description the address of the run */
+            run: string;
+            version: string | null;
+        };
+        UserAnswer: {
+            answer: {
+                [key: string]: string;
+            };
         };
         /**
          * UserNameToken
@@ -8870,6 +11538,40 @@ export interface components {
              * @default
              */
             user_name?: string;
+        };
+        UserSession: {
+            /** @description of the page of consent, to send the user to */
+            address?: string | null;
+            /** @description the user, if the application named one */
+            caller: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** @description the service has accepted the user */
+            is_proven: boolean;
+            /** Format: date-time */
+            made_at: string;
+            service: string;
+            /** @description its token, told this once: send it as Rondine-Session */
+            session?: string;
+            /**
+             * @description begun: the user is at the service's page of consent
+             * @enum {unknown}
+             */
+            state: "begun" | "signed_in";
+        };
+        UserSessionItem: {
+            caller: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: uuid */
+            id: string;
+            /** @description the user has not come back from the page of consent yet */
+            is_begun: boolean;
+            /** Format: date-time */
+            readonly made_at: string;
+            service: string;
+            /** Format: date-time */
+            used_at: string | null;
         };
         /** @description Of two documents. before, after: as JSON; empty where it is not there. */
         ValueDifferenceItem: {
@@ -8927,6 +11629,30 @@ export interface components {
             /** @description true: the wait that the service asked for counts whole; false: it is lifted, and calls go out again */
             believe: boolean;
         };
+        WaitingItem: {
+            environment: string;
+            flow: string;
+            /**
+             * @description * `time` - time
+             *     * `callback` - callback
+             *     * `person` - person
+             *     * `doubt` - doubt
+             *     * `step` - step
+             * @enum {string}
+             */
+            kind: "time" | "callback" | "person" | "doubt" | "step";
+            readonly question: string;
+            run: number;
+            /** Format: date-time */
+            readonly since: string;
+            task: string;
+            /** Format: date-time */
+            until: string | null;
+        };
+        WaitingItemPage: {
+            items: components["schemas"]["WaitingItem"][];
+            next: string | null;
+        };
         /** @description A problem that was let pass. */
         WaivedItem: {
             kind: string;
@@ -8964,6 +11690,21 @@ export interface components {
              */
             when?: "changes" | "falls" | "rises";
         };
+        /**
+         * Way
+         * @description What is done if all of its conditions hold.
+         */
+        Way: {
+            /** @default [] */
+            steps?: (components["schemas"]["AskStep"] | components["schemas"]["RecordsStep"] | components["schemas"]["DecideStep"] | components["schemas"]["PauseStep"] | components["schemas"]["EndStep"])[];
+            /** @default  */
+            title?: string;
+            /**
+             * @description conditions, all of them
+             * @default []
+             */
+            when?: components["schemas"]["FlowCondition"][];
+        };
         Webhook: {
             /** Format: date-time */
             readonly changed_at: string;
@@ -8994,7 +11735,7 @@ export interface components {
          */
         WebhookDocument: {
             /** @description what a delivery becomes */
-            becomes: components["schemas"]["ToRecords"] | components["schemas"]["ToRun"];
+            becomes: components["schemas"]["ToRecords"] | components["schemas"]["ToRun"] | components["schemas"]["ToFlow"];
             /**
              * @description what the service asks when it is told the address; by default nothing
              * @default null
@@ -9039,6 +11780,14 @@ export interface components {
             title?: string;
             /** @description stands with the revision */
             why?: string;
+        };
+        /**
+         * WhatSucceeds
+         * @description Those that succeed are brought, and each failure beside them as data; the step itself does not fail.
+         */
+        WhatSucceeds: {
+            /** @enum {unknown} */
+            type: "what_succeeds";
         };
         WhyGivenRequest: {
             /** @default  */
@@ -9862,7 +12611,10 @@ export interface operations {
     };
     removeApplication: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -10031,6 +12783,67 @@ export interface operations {
             };
         };
     };
+    listUserSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserSessionItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    endUserSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listApplicationTokens: {
         parameters: {
             query?: never;
@@ -10116,6 +12929,284 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proposeBinding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BindingAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BindingProposal"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listBindings: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BindingPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeBinding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BindingRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Binding"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getBinding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Binding"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeBinding: {
+        parameters: {
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Binding"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeBinding: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedBindingRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Binding"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Binding"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listBindingRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
             };
             /** @description what went wrong */
             default: {
@@ -10334,6 +13425,349 @@ export interface operations {
             };
         };
     };
+    checkCases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CasesAskedRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedCase"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recordCase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CaseToRecordRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCase"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recordCaseAgain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCase"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCases: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCasePage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeCase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TestCaseRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCase"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getCase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCase"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeCase: {
+        parameters: {
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["TestCase"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeCase: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedTestCaseRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestCase"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["TestCase"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listCaseRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     checkProject: {
         parameters: {
             query?: never;
@@ -10537,7 +13971,10 @@ export interface operations {
     };
     removeConnection: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -11011,7 +14448,10 @@ export interface operations {
     };
     removeCredential: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -11359,7 +14799,10 @@ export interface operations {
     };
     removeDefinition: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -11879,6 +15322,115 @@ export interface operations {
             };
         };
     };
+    getPicture: {
+        parameters: {
+            query: {
+                field: string;
+            };
+            header?: never;
+            path: {
+                environment: string;
+                key: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/avif": string;
+                    "image/bmp": string;
+                    "image/gif": string;
+                    "image/jpeg": string;
+                    "image/png": string;
+                    "image/svg+xml": string;
+                    "image/webp": string;
+                    "image/x-icon": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRecordProfile: {
+        parameters: {
+            query?: {
+                /** @description whether records that are gone are shown: no, also, or only they */
+                gone?: "also" | "no" | "only";
+            };
+            header?: never;
+            path: {
+                environment: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordProfile"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRecordUses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                environment: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordUses"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listRecordViews: {
         parameters: {
             query?: never;
@@ -11917,9 +15469,14 @@ export interface operations {
                 /** @description whether records that are gone are shown: no, also, or only they */
                 gone?: "also" | "no" | "only";
                 limit?: number;
+                /** @description of live records: what the service cannot filter or order is done here, over all of its rows */
+                local?: boolean;
                 sort?: string;
             };
-            header?: never;
+            header?: {
+                /** @description max-age=SECONDS: how old live records may be, as far as their binding permits; left out, none */
+                "Cache-Control"?: string;
+            };
             path: {
                 environment: string;
                 name: string;
@@ -11948,10 +15505,49 @@ export interface operations {
             };
         };
     };
-    getRecord: {
+    createRecord: {
         parameters: {
             query?: never;
             header?: never;
+            path: {
+                environment: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordValuesRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordWritten"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getRecord: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description max-age=SECONDS: how old live records may be, as far as their binding permits; left out, none */
+                "Cache-Control"?: string;
+            };
             path: {
                 environment: string;
                 key: string;
@@ -11968,6 +15564,125 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replaceRecord: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that the record was read with, or * for whatever it is now */
+                "If-Match": string;
+            };
+            path: {
+                environment: string;
+                key: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordValuesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordWritten"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeRecord: {
+        parameters: {
+            query?: {
+                /** @description writing in a protected environment is meant */
+                in_protected?: boolean;
+            };
+            header: {
+                /** @description the version that the record was read with, or * for whatever it is now */
+                "If-Match": string;
+            };
+            path: {
+                environment: string;
+                key: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordWritten"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeRecord: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the version that the record was read with, or * for whatever it is now */
+                "If-Match": string;
+            };
+            path: {
+                environment: string;
+                key: string;
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedRecordValuesRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordWritten"];
                 };
             };
             /** @description what went wrong */
@@ -12248,8 +15963,10 @@ export interface operations {
             query?: {
                 /** @description the cursor of the page before */
                 after?: string;
+                application?: string;
                 environment?: string;
                 feed?: string;
+                flow?: string;
                 /**
                  * @description * `failed` - failed
                  *     * `recovered` - recovered
@@ -12259,8 +15976,14 @@ export interface operations {
                  *     * `late` - late
                  *     * `refused` - refused
                  *     * `ended` - ended
+                 *     * `call_ended` - call_ended
+                 *     * `flow_asks` - flow_asks
+                 *     * `flow_doubt` - flow_doubt
+                 *     * `flow_failed` - flow_failed
+                 *     * `flow_ended` - flow_ended
+                 *     * `flow_refused` - flow_refused
                  */
-                kind?: "drift" | "ended" | "failed" | "incomplete" | "late" | "not_marked" | "recovered" | "refused";
+                kind?: "call_ended" | "drift" | "ended" | "failed" | "flow_asks" | "flow_doubt" | "flow_ended" | "flow_failed" | "flow_refused" | "incomplete" | "late" | "not_marked" | "recovered" | "refused";
                 limit?: number;
             };
             header?: never;
@@ -12429,7 +16152,10 @@ export interface operations {
     };
     removeFeed: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -12659,6 +16385,701 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NamedValueShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fillFlow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowToFillRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilledFlow"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    importFlows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArazzoGivenRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenFlow"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFlowOffers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowPlaceRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowOffersItem"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFlowSchedules: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowSchedulePage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeFlowSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowScheduleRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowSchedule"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getFlowSchedule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowSchedule"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeFlowSchedule: {
+        parameters: {
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["FlowSchedule"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeFlowSchedule: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedFlowScheduleRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowSchedule"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["FlowSchedule"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFlowScheduleRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFlows: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+                /** @description part of a name or title */
+                q?: string;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeFlow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Flow"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getFlow: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Flow"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removeFlow: {
+        parameters: {
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Flow"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    changeFlow: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the ETag that came with the item */
+                "If-Match": string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedFlowRequest"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Flow"];
+                };
+            };
+            /** @description what went wrong */
+            412: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": {
+                        code: string;
+                        current: components["schemas"]["Flow"];
+                        detail: string;
+                        hint: string;
+                        problems: components["schemas"]["ProblemItem"][];
+                        status: number;
+                        title: string;
+                        type: string;
+                        where: string;
+                    };
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exportFlow: {
+        parameters: {
+            query?: {
+                /** @description whose connection says the address and the sign-in */
+                environment?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArazzoItem"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFlowObstacles: {
+        parameters: {
+            query?: {
+                environment?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProblemItem"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listFlowRevisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Revision"][];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runFlow: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description a mark of what is to be sent, such as a UUID: asked for again with it within a day, nothing is sent, and the answer is what became of it */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FlowInputsRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             /** @description what went wrong */
@@ -12935,7 +17356,10 @@ export interface operations {
     };
     removeMapping: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -13499,7 +17923,10 @@ export interface operations {
     };
     removeOperation: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -13774,6 +18201,40 @@ export interface operations {
             };
         };
     };
+    listFlowPauses: {
+        parameters: {
+            query?: {
+                /** @description the cursor of the page before */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingItemPage"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     previewMapping: {
         parameters: {
             query?: never;
@@ -13945,7 +18406,10 @@ export interface operations {
     };
     removePreparedQuery: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -14390,7 +18854,10 @@ export interface operations {
     };
     removeRecordType: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -14833,12 +19300,13 @@ export interface operations {
                 after?: string;
                 environment?: string;
                 feed?: string;
+                flow?: string;
                 kind?: string;
                 limit?: number;
                 /** @description its own, or its feed's */
                 operation?: string;
                 state?: string;
-                /** @description a kind that is left out */
+                /** @description kinds that are left out, separated by commas */
                 without?: string;
             };
             header?: never;
@@ -14881,6 +19349,41 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    answerFlowRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ApprovalGivenRequest"];
+            };
+        };
+        responses: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -15000,6 +19503,75 @@ export interface operations {
             };
         };
     };
+    compareFlowRuns: {
+        parameters: {
+            query: {
+                /** @description the other run */
+                run: number;
+            };
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowRunsCompared"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    continueFlowRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GoingOnRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     watchRun: {
         parameters: {
             query?: never;
@@ -15018,6 +19590,37 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getFlowRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowRunShown"];
                 };
             };
             /** @description what went wrong */
@@ -15200,6 +19803,41 @@ export interface operations {
             };
         };
     };
+    settleFlowTask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettledGivenRequest"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listSamples: {
         parameters: {
             query?: {
@@ -15305,7 +19943,10 @@ export interface operations {
     };
     removeSample: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -15578,7 +20219,10 @@ export interface operations {
     };
     removeService: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -15816,6 +20460,37 @@ export interface operations {
             };
         };
     };
+    getStandIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                project: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandInShown"];
+                };
+            };
+            /** @description what went wrong */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listStandingValues: {
         parameters: {
             query?: {
@@ -15919,7 +20594,10 @@ export interface operations {
     };
     removeStandingValue: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -16224,7 +20902,10 @@ export interface operations {
     };
     removeSubscription: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -16566,7 +21247,10 @@ export interface operations {
     };
     removeWebhook: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description removes what belongs to it too, such as the operations of a service */
+                with_its_items?: boolean;
+            };
             header: {
                 /** @description the ETag that came with the item */
                 "If-Match": string;
@@ -17103,6 +21787,59 @@ export interface operations {
             };
         };
     };
+    callFlow: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the call is made once for each; one that writes must have it */
+                "Idempotency-Key"?: string;
+                /** @description wait=SECONDS; respond-async: in the background (RFC 7240) */
+                Prefer?: string;
+                /** @description the user whom the application calls for */
+                "Rondine-Caller"?: string;
+                /** @description in which the user has signed in at the service */
+                "Rondine-Session"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                flow: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["FlowQuestion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FlowReply"];
+                };
+            };
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallRun"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
     getOfferingDocument: {
         parameters: {
             query?: never;
@@ -17136,7 +21873,12 @@ export interface operations {
     };
     callOperation: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description as of a question, where the inputs come in a form */
+                mapping?: string;
+                /** @description as of a question, where the inputs come in a form */
+                after?: string;
+            };
             header?: {
                 /** @description the call is made once for each; one that writes must have it */
                 "Idempotency-Key"?: string;
@@ -17144,6 +21886,8 @@ export interface operations {
                 Prefer?: string;
                 /** @description the user whom the application calls for */
                 "Rondine-Caller"?: string;
+                /** @description in which the user has signed in at the service */
+                "Rondine-Session"?: string;
             };
             path: {
                 project: string;
@@ -17155,6 +21899,9 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["CallQuestion"];
+                "multipart/form-data": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -17185,6 +21932,60 @@ export interface operations {
             };
         };
     };
+    readContent: {
+        parameters: {
+            query?: {
+                /** @description each by its name */
+                inputs?: {
+                    [key: string]: unknown;
+                };
+            };
+            header?: {
+                /** @description one range of bytes (RFC 9110, section 14) */
+                Range?: string;
+                /** @description the ETag or Last-Modified of what is known */
+                "If-Range"?: string;
+                /** @description the user whom the application calls for */
+                "Rondine-Caller"?: string;
+                /** @description in which the user has signed in at the service */
+                "Rondine-Session"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                operation: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "*/*": unknown;
+                };
+            };
+            206: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "*/*": unknown;
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
     callForContent: {
         parameters: {
             query?: never;
@@ -17195,6 +21996,8 @@ export interface operations {
                 Prefer?: string;
                 /** @description the user whom the application calls for */
                 "Rondine-Caller"?: string;
+                /** @description in which the user has signed in at the service */
+                "Rondine-Session"?: string;
             };
             path: {
                 project: string;
@@ -17206,6 +22009,9 @@ export interface operations {
         requestBody?: {
             content: {
                 "application/json": components["schemas"]["CallQuestion"];
+                "multipart/form-data": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -17243,6 +22049,7 @@ export interface operations {
                 cursor?: string;
                 limit?: number;
                 gone?: "no" | "also" | "only";
+                local?: boolean;
             };
             header?: never;
             path: {
@@ -17260,6 +22067,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsedRecordPage"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useCreateRecord: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the change is made once for each */
+                "Idempotency-Key"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UsedValues"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedWritten"];
                 };
             };
             /** @description What is wrong, as a problem document (RFC 9457). */
@@ -17293,6 +22139,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UsedRecord"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useReplaceRecord: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the change is made once for each */
+                "Idempotency-Key"?: string;
+                /** @description the version that was read, or * for whatever it is now */
+                "If-Match"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UsedValues"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedWritten"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useRemoveRecord: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the change is made once for each */
+                "Idempotency-Key"?: string;
+                /** @description the version that was read, or * for whatever it is now */
+                "If-Match"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedWritten"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    useChangeRecord: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description the change is made once for each */
+                "Idempotency-Key"?: string;
+                /** @description the version that was read, or * for whatever it is now */
+                "If-Match"?: string;
+            };
+            path: {
+                project: string;
+                environment: string;
+                record_type: string;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["UsedValues"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsedWritten"];
                 };
             };
             /** @description What is wrong, as a problem document (RFC 9457). */
@@ -17389,6 +22357,145 @@ export interface operations {
                 };
                 content: {
                     "*/*": unknown;
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    beginSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project: string;
+                environment: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewUserSession"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserSession"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    checkSession: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the session's token */
+                "Rondine-Session": string;
+            };
+            path: {
+                project: string;
+                environment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserSession"];
+                };
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the session's token */
+                "Rondine-Session": string;
+            };
+            path: {
+                project: string;
+                environment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong, as a problem document (RFC 9457). */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["CallProblem"];
+                };
+            };
+        };
+    };
+    answerSession: {
+        parameters: {
+            query?: never;
+            header: {
+                /** @description the session's token */
+                "Rondine-Session": string;
+            };
+            path: {
+                project: string;
+                environment: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UserAnswer"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserSession"];
                 };
             };
             /** @description What is wrong, as a problem document (RFC 9457). */

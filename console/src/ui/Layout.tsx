@@ -1,8 +1,10 @@
 import { ChevronDown, Moon, Search, Sun } from "lucide-react";
-import { Suspense, useEffect, useRef, useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { Suspense, useEffect, useState, useSyncExternalStore } from "react";
 import { Link, NavLink, Outlet, useLocation, useParams } from "react-router";
 import { NewProject } from "../features/administration/NewProject";
 import { Waiting } from "./parts";
+import { Dialog } from "./Dialog";
 import { ProblemAlert } from "./ProblemAlert";
 import { useSession, useSignOut } from "../features/session/session";
 
@@ -10,6 +12,7 @@ const PAGES = [
   ["", "Overview", /^$/],
   ["services", "Services", /^(services|connections|operations|import|definitions|queries)/],
   ["records", "Records", /^(records|feeds)/],
+  ["flows", "Flows", /^flows/],
   ["runs", "Runs", /^(runs|calendar)/],
   ["events", "Events", /^events/],
   ["environments", "Environments", /^environments/],
@@ -90,6 +93,7 @@ export function Layout() {
         </div>
       </header>
       <main id="main" className="flex flex-1 flex-col">
+        <NotRenewed />
         {/* a boundary of its own for each kind of page: what was clicked shows at once, also while its code is on the way */}
         <Suspense
           key={place
@@ -102,6 +106,33 @@ export function Layout() {
         </Suspense>
       </main>
     </div>
+  );
+}
+
+/** Said while something on the page could not be read anew: it stays as it was, and with it what was typed. */
+function NotRenewed() {
+  const client = useQueryClient();
+  const cache = client.getQueryCache();
+  const failed = useSyncExternalStore(
+    (onChange) => cache.subscribe(onChange),
+    () => cache.getAll().find((one) => one.isActive() && one.state.status === "error" && one.state.data !== undefined),
+  );
+  if (!failed) return null;
+  return (
+    <ProblemAlert error={failed.state.error}>
+      <p className="flex flex-wrap gap-x-3">
+        What is shown was read at {new Date(failed.state.dataUpdatedAt).toLocaleTimeString()}.
+        <button
+          type="button"
+          className="link"
+          onClick={() =>
+            void client.refetchQueries({ type: "active", predicate: (one) => one.state.status === "error" })
+          }
+        >
+          Read it again
+        </button>
+      </p>
+    </ProblemAlert>
   );
 }
 
@@ -154,21 +185,14 @@ function ProjectMenu({ project }: { project: string }) {
 }
 
 function NewProjectDialog({ onClose }: { onClose: () => void }) {
-  const dialog = useRef<HTMLDialogElement>(null);
-  useEffect(() => dialog.current?.showModal(), []);
   return (
-    <dialog ref={dialog} className="modal" aria-label="New project" onClose={onClose}>
-      <div className="modal-box max-w-md text-base-content">
-        <h2 className="mb-1 text-lg font-semibold">New project</h2>
-        <p className="mb-3 text-sm opacity-80">
-          It begins empty, with the environments test and live, and you as its administrator.
-        </p>
-        <NewProject isFocused onMade={onClose} />
-      </div>
-      <form method="dialog" className="modal-backdrop">
-        <button aria-label="Close">close</button>
-      </form>
-    </dialog>
+    <Dialog label="New project" onClose={onClose}>
+      <h2 className="mb-1 text-lg font-semibold">New project</h2>
+      <p className="mb-3 text-sm opacity-80">
+        It begins empty, with the environments test and live, and you as its administrator.
+      </p>
+      <NewProject isFocused onMade={onClose} />
+    </Dialog>
   );
 }
 

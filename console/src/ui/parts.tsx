@@ -82,7 +82,7 @@ export function StateTag({ state, completeness = "" }: { state: string; complete
       ? "good"
       : state === "failed"
         ? "bad"
-        : state === "running" || state === "queued"
+        : ["running", "queued", "waiting"].includes(state)
           ? "busy"
           : "plain";
   return <Tag tone={tone}>{isIncomplete ? "not complete" : state}</Tag>;

@@ -9,7 +9,9 @@ from msgspec import Meta
 from rondine.core.names import proposed_name
 from rondine.core.settings import Document
 
-Named = Literal["service", "connection", "operation", "record type", "mapping", "feed", "prepared query", "field"]
+Named = Literal[
+    "service", "connection", "operation", "record type", "mapping", "feed", "flow", "prepared query", "field"
+]
 NAMED: tuple[Named, ...] = get_args(Named)
 Separator = Literal["-", "_"]
 

@@ -10,6 +10,7 @@ import re
 from collections.abc import Mapping
 from decimal import Decimal
 from functools import cache
+from threading import RLock
 from types import UnionType
 from typing import Annotated, Any, ClassVar, Literal, TypeVar, Union, get_args, get_origin, get_type_hints, overload
 
@@ -41,10 +42,25 @@ def load(kind: type[T], value: object, *, where: str = "") -> T: ...
 def load(kind: Any, value: object, *, where: str = "") -> Any: ...
 def load(kind: Any, value: object, *, where: str = "") -> Any:
     """The value as `kind` (a Document class or a union of them). Raises InputError with the place."""
+    make_known(kind)
     try:
         return msgspec.convert(value, type=kind)
     except msgspec.ValidationError as error:
         raise _to_input_error(str(error), kind, where, value) from error
+
+
+_known: set[Any] = set()
+_making_known = RLock()
+
+
+def make_known(kind: Any) -> None:
+    """Before a value is converted to `kind`. msgspec finds out what a class is made of when the class is first used,
+    and a thread that uses it meanwhile gets half of that, which ends the process; so it is done once, by one thread."""
+    if kind in _known:
+        return
+    with _making_known:
+        msgspec.json.Decoder(kind)
+        _known.add(kind)
 
 
 def dump(value: object) -> Any:

@@ -9,7 +9,7 @@ import os
 import random
 import time
 from collections import Counter
-from collections.abc import Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import replace
 from datetime import UTC, datetime
 from functools import partial
@@ -26,6 +26,7 @@ from rondine.core.errors import (
     SignInAgain,
     SignInRefused,
 )
+from rondine.core.http.files import FileBody
 from rondine.core.http.messages import Headers, Request, Response, Send, origin, without_secrets
 from rondine.core.http.redirects import Redirect
 from rondine.core.http.retrying import Retries, Tries, Wait, after_failure, next_try
@@ -350,11 +351,17 @@ class Engine:
     ) -> Received:
         headers = [(name, value.reveal() if isinstance(value, Secret) else value) for name, value in request.headers]
         url = _with_secret_query(request)
+        data: Any
+        if isinstance(request.body, FileBody):
+            headers.append(("Content-Length", str(request.body.size)))
+            data = _going_out(request.body, timer)
+        else:
+            data = request.sent_body or None
         sending = session.request(
             request.method,
             url,
             headers=headers,
-            data=request.sent_body or None,
+            data=data,
             allow_redirects=False,
             trace_request_ctx=trace,
             **_proxy(connection),
@@ -449,6 +456,12 @@ def _with_secret_query(request: Request) -> URL:
     for name, secret in request.secret_query:
         url += f"{'&' if '?' in url else '?'}{quote(name, safe='')}={quote(secret.reveal(), safe='')}"
     return URL(url, encoded=True)
+
+
+async def _going_out(body: FileBody, timer: CallTimer) -> AsyncIterator[bytes]:
+    for chunk in body.chunks():
+        yield chunk
+        timer.sent()
 
 
 def _proxy(connection: OpenConnection) -> dict[str, Any]:

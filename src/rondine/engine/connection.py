@@ -16,6 +16,7 @@ from rondine.core.http.limits import Limit
 from rondine.core.http.messages import Headers
 from rondine.core.http.retrying import RetryPolicy
 from rondine.core.http.time_outs import TimeOuts
+from rondine.core.items.connection import CallerIdentity
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn
 from rondine.engine.guard import Guard
@@ -25,13 +26,22 @@ LEAST_CLEANED = 8
 
 
 @dataclass(frozen=True, slots=True)
+class Seal:
+    """What opens the session of a user: its id, and its token, which only the application holds."""
+
+    id: str
+    key: Secret
+
+
+@dataclass(frozen=True, slots=True)
 class OpenConnection:
     """id: names what all processes share of the connection (limits); id and version name its pool.  token_id: names its
     token; own sign-ins of operations have their own.  secrets: the sets of secrets valid in turn, the preferred one
     first.  operations: for sign-in operations. further_origins: where next pages may be besides.  max_size: bytes of a
     body after decompression.  memory: what the sign-in keeps between calls in this process.  is_connection: false for a
     call to an address that is not a connection's, such as a definition's: no process keeps limits for it.  is_spooling:
-    large bodies go to a file.
+    large bodies go to a file.  callers_sign_in: users of applications have a sign-in of their own; `lacking` are the
+    secrets that only they give.  session: of the user whose sign-in this is.
     """
 
     id: str
@@ -57,13 +67,17 @@ class OpenConnection:
     parallel: int | None = None
     operations: Mapping[str, Any] = field(default_factory=dict)
     memory: dict[str, Any] = field(default_factory=dict, repr=False)
+    caller: CallerIdentity | None = None
+    callers_sign_in: bool = False
+    lacking: tuple[str, ...] = ()
+    session: "Seal | None" = None
     is_connection: bool = True
     is_spooling: bool = False
 
     @property
     def own_operation(self) -> str:
         """The operation whose own sign-in this is, empty for the connection's."""
-        return self.token_id.partition("/")[2]
+        return self.token_id.partition("/")[2].partition("@")[0]
 
     def all_secrets(self) -> list[Secret]:
         """The secrets, and what is made of them for a proxy's Authorization header."""

@@ -29,8 +29,17 @@ class LargeBody:
         """From now on these forms are read as asterisks."""
         self._secrets = secrets
 
-    def chunks(self) -> Iterator[bytes]:
-        """The body from its beginning; any number of readers may go through it."""
+    def chunks(self, first: int = 0, end: int | None = None) -> Iterator[bytes]:
+        """The body, or what of it lies from one byte to before another; any number of readers may go through it."""
+        at = 0
+        for chunk in self._whole():
+            if end is not None and at >= end:
+                return
+            if piece := chunk[max(0, first - at) : None if end is None else end - at]:
+                yield piece
+            at += len(chunk)
+
+    def _whole(self) -> Iterator[bytes]:
         self._file.flush()
         longest = max(map(len, self._secrets), default=1) - 1
         held, at = b"", 0

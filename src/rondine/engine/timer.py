@@ -52,6 +52,10 @@ class CallTimer:
             words = limit.words.format(f"{limit.seconds:g}")
             raise ServiceTooSlow(words, where=self._where, hint=limit.hint) from error
 
+    def sent(self) -> None:
+        """A part of what is sent has gone; what comes back is waited for from now on."""
+        self._wait_for(self._first_byte)
+
     def heard(self) -> None:
         """Something has come; more may come from now on."""
         self._wait_for(self._idle)

@@ -1,10 +1,14 @@
 """`rondine-server`: serve (web), work (worker), prepare (database), person, project, demo, openapi."""
 
 import argparse
+import errno
+import faulthandler
 import gc
 import json
 import os
+import socket
 import sys
+import time
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +45,7 @@ def main() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "rondine.server.settings")
     if args.run is run_web:  # before anything reads the settings
         os.environ["RONDINE_IS_WEB"] = "1"
+    faulthandler.enable()  # a process that dies in a library's own code says in its log where it was
     try:
         if args.run is not run_openapi:
             _check_database_is_named()
@@ -118,7 +123,7 @@ def run_web(args: argparse.Namespace) -> None:
     from rondine.server.applications.use import close  # isort: skip
     from rondine.server.runs.streams import hub  # isort: skip
 
-    gc.freeze()  # what is there from the start is not looked through again and again
+    _look_for_cycles_seldom(20_000, 20, 50)
 
     class Server(uvicorn.Server):
         async def shutdown(self, sockets: Any = None) -> None:
@@ -139,15 +144,35 @@ def run_web(args: argparse.Namespace) -> None:
         server_header=False,
         date_header=True,
     )
-    Server(config).run()
+    try:
+        listening = listening_socket(args.host, args.port)
+    except OSError as error:
+        why = os.strerror(error.errno or 0).lower()
+        sys.exit(f"cannot listen on {args.host}:{args.port}: {why}; end what listens there, or give another --port")
+    Server(config).run(sockets=[listening])
 
 
-def _look_for_cycles_seldom() -> None:
+def _look_for_cycles_seldom(*thresholds: int) -> None:
     """What is decoded is large, short-lived and free of cycles: looking for some in it costs more than decoding. And a
-    thread that hears from the database goes on soon, though others read and map."""
+    thread that hears from the network or the database goes on soon, though others read, map and write down."""
     gc.freeze()
-    gc.set_threshold(200_000, 50, 100)
+    gc.set_threshold(*thresholds)
     sys.setswitchinterval(0.001)
+
+
+def listening_socket(host: str, port: int, patience: float = 4.0) -> socket.socket:
+    """Waits a while for a port that is held: by the process that is being replaced, or, where ports for outgoing
+    connections may be any, by somebody who tries to reach this one already and was connected to itself (RFC 9293,
+    section 3.5, "Simultaneous Connection Synchronization"). Raises OSError after that."""
+    until = time.monotonic() + patience
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    while True:
+        try:
+            return socket.create_server((host, port), family=family, backlog=2048)
+        except OSError as error:
+            if error.errno != errno.EADDRINUSE or time.monotonic() >= until:
+                raise
+        time.sleep(0.1)
 
 
 def run_worker(args: argparse.Namespace) -> None:
@@ -155,7 +180,7 @@ def run_worker(args: argparse.Namespace) -> None:
     import uvloop
 
     django.setup()
-    _look_for_cycles_seldom()
+    _look_for_cycles_seldom(200_000, 50, 100)
     os.environ["RONDINE_SITE"] = args.site
     from rondine.server.working import work  # needs Django to be set up
 

@@ -9,6 +9,7 @@ from rondine.server.access import views as access
 from rondine.server.api import pages
 from rondine.server.api.problems import no_such_address
 from rondine.server.applications import views as applications
+from rondine.server.cases import views as cases
 from rondine.server.connecting import connection_views as connections
 from rondine.server.connecting import credential_views as credentials
 from rondine.server.connecting import views as connecting
@@ -18,8 +19,12 @@ from rondine.server.feeds import calendar_views as calendar
 from rondine.server.feeds import drift_views as drift
 from rondine.server.feeds import views as feeds
 from rondine.server.finding import views as finding
+from rondine.server.flows import arazzo_views as flow_arazzo
+from rondine.server.flows import editing_views as flow_editing
+from rondine.server.flows import views as flows
 from rondine.server.items import naming_views as naming
 from rondine.server.items import schema_views as document_schemas
+from rondine.server.live import views as live
 from rondine.server.mappings import fixed_views as fixed
 from rondine.server.mappings import readings
 from rondine.server.mappings import views as mappings
@@ -28,7 +33,9 @@ from rondine.server.operations import describing_views as describing
 from rondine.server.operations import preparation_views as preparation
 from rondine.server.operations import trial_views as trials
 from rondine.server.operations import views as operations
+from rondine.server.operations.standing_in_views import StandInView
 from rondine.server.records import planned_views as planned
+from rondine.server.records import profile_views as profiles
 from rondine.server.records import views as records
 from rondine.server.releases import views as releases
 from rondine.server.runs import views as runs
@@ -50,13 +57,18 @@ for prefix, view_set in {
     "queries": operations.QueryViewSet,
     "record-types": records.RecordTypeViewSet,
     "mappings": mappings.MappingViewSet,
+    "bindings": live.BindingViewSet,
+    "cases": cases.CaseViewSet,
     "feeds": feeds.FeedViewSet,
+    "flows": flows.FlowViewSet,
+    "flow-schedules": flows.FlowScheduleViewSet,
     "webhooks": webhooks.WebhookViewSet,
     "subscriptions": subscriptions.SubscriptionViewSet,
     "definitions": definitions.DefinitionViewSet,
     "applications": applications.ApplicationViewSet,
 }.items():
     items.register(prefix, view_set, basename=prefix)
+items.register("pauses", flows.FlowPauseViewSet, basename="pauses")
 items.register("events", subscriptions.EventViewSet, basename="events")
 items.register("runs", runs.RunViewSet, basename="runs")
 items.register("releases", releases.ReleaseViewSet, basename="releases")
@@ -114,6 +126,7 @@ urlpatterns = [
     path(f"{PROJECT}/definitions/<str:name>/compare", definitions.CompareView.as_view()),
     path(f"{PROJECT}/definitions/<str:name>/update", definitions.UpdateView.as_view()),
     path(f"{PROJECT}/services/<str:name>/openapi", definitions.ExportView.as_view()),
+    path(f"{PROJECT}/services/<str:name>/stand-in", StandInView.as_view()),
     path(f"{PROJECT}/services/<str:name>/preparation", preparation.PreparationView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/secrets", credentials.SecretsView.as_view()),
     path(f"{PROJECT}/credentials/<str:name>/origins", credentials.CredentialOriginsView.as_view()),
@@ -147,6 +160,10 @@ urlpatterns = [
     path(f"{PROJECT}/readings/structure-comparison", readings.StructureComparisonReading.as_view()),
     path(f"{PROJECT}/readings/proposal", readings.ProposalReading.as_view()),
     path(f"{PROJECT}/readings/records", readings.RecordsReading.as_view()),
+    path(f"{PROJECT}/binding-proposals", live.BindingProposalView.as_view()),
+    path(f"{PROJECT}/case-records", cases.RecordCaseView.as_view()),
+    path(f"{PROJECT}/case-records/<str:name>", cases.RecordAgainView.as_view()),
+    path(f"{PROJECT}/case-checks", cases.CheckCasesView.as_view()),
     path(f"{PROJECT}/previews", mappings.PreviewView.as_view()),
     path(f"{PROJECT}/feeds/<str:name>/runs", feeds.FeedRunsView.as_view()),
     path("api/v1/hooks/<slug:project>/<str:name>", webhooks.HookView.as_view()),
@@ -154,6 +171,7 @@ urlpatterns = [
     path(f"{PROJECT}/applications/<str:name>/offer", applications.OfferView.as_view()),
     path(f"{PROJECT}/applications/<str:name>/tokens", applications.ApplicationTokensView.as_view()),
     path(f"{PROJECT}/applications/<str:name>/tokens/<int:token_id>", applications.ApplicationTokenView.as_view()),
+    path(f"{PROJECT}/applications/<str:name>/sessions", applications.UserSessionsView.as_view()),
     path(f"{PROJECT}/application-forms", applications.ApplicationFormsView.as_view()),
     path(f"{PROJECT}/application-usage", applications.UsageView.as_view()),
     path(f"{PROJECT}/webhook-forms", webhooks.WebhookFormsView.as_view()),
@@ -162,6 +180,17 @@ urlpatterns = [
     path(f"{PROJECT}/drift", drift.DriftViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/drift/<int:drift_id>/adopt", drift.DriftViewSet.as_view({"post": "adopt"})),
     path(f"{PROJECT}/feed-forms", feeds.FeedFormsView.as_view()),
+    path(f"{PROJECT}/flow-imports", flow_arazzo.ArazzoImportView.as_view()),
+    path(f"{PROJECT}/flows/<str:name>/arazzo", flow_arazzo.ArazzoView.as_view()),
+    path(f"{PROJECT}/flow-offers", flow_editing.FlowOffersView.as_view()),
+    path(f"{PROJECT}/flow-fillings", flow_editing.FlowFillingView.as_view()),
+    path(f"{PROJECT}/flows/<str:name>/obstacles", flows.FlowObstaclesView.as_view()),
+    path(f"{PROJECT}/flows/<str:name>/runs", flows.FlowRunsView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/flow", flows.FlowRunView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/comparison", flows.FlowComparisonView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/answers", flows.AnswerView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/settlements", flows.SettleView.as_view()),
+    path(f"{PROJECT}/runs/<int:run_id>/continuations", flows.GoingOnView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/go-on", feeds.GoOnView.as_view()),
     path(f"{PROJECT}/runs/<int:run_id>/calls", runs.CallViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/calls/<int:number>/fed", records.FedView.as_view()),
@@ -169,11 +198,14 @@ urlpatterns = [
     path(f"{PROJECT}/runs/<int:run_id>/planned-changes", planned.PlannedChangeViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/rejects", runs.RejectViewSet.as_view({"get": "list"})),
     path(f"{PROJECT}/runs/<int:run_id>/reject-reasons", runs.RejectReasonsView.as_view()),
-    path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", records.RecordsView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/records/<str:name>", live.RecordsView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/record-uses/<str:name>", live.RecordUsesView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-files/<str:name>", records.RecordFileView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/record-pictures/<str:name>/<path:key>", live.PictureView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/record-profiles/<str:name>", profiles.RecordProfileView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-views", records.RecordViewsView.as_view()),
     path(f"{PROJECT}/environments/<str:environment>/record-changes/<str:name>", records.ChangesView.as_view()),
-    path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", records.RecordView.as_view()),
+    path(f"{PROJECT}/environments/<str:environment>/records/<str:name>/<path:key>", live.RecordView.as_view()),
     path("callback/<slug:project>/<str:environment>", callback),
     re_path(r"^(?:api|static|assets)(?:/[\s\S]*)?$", no_such_address),
     re_path(r"^[\s\S]*$", any_page),

@@ -13,6 +13,7 @@ from procrastinate.contrib.django import app
 from rondine.server.applications.tasks import settle_lost_for_ever
 from rondine.server.connecting.process import parts
 from rondine.server.feeds.scheduling import schedule_for_ever
+from rondine.server.flows.tasks import wake_for_ever
 from rondine.server.records.housekeeping import tidy_for_ever
 from rondine.server.retention import forget_for_ever
 from rondine.server.runs.sites import queue_of
@@ -33,6 +34,7 @@ async def work(parallel: int, site: str) -> None:
     beside = [
         asyncio.create_task(sweep_for_ever(pool, site)),
         asyncio.create_task(schedule_for_ever(pool)),
+        asyncio.create_task(wake_for_ever(pool)),
         asyncio.create_task(act_for_ever(pool)),
         asyncio.create_task(settle_lost_for_ever(pool)),
         asyncio.create_task(tell_for_ever(engine, pool)),

@@ -3,10 +3,12 @@
 GET    /v1/days            crew days    ?from= &to= &crew=
 POST   /v1/days            plan one: a form with date, crew, district, task
 GET    /v1/days/{number}
+GET    /v1/me              whose account it is
 POST   /v1/days/{number}/move      a form with date
 DELETE /v1/days/{number}           cancel
 """
 
+import secrets
 from datetime import date, timedelta
 from typing import Any
 
@@ -18,12 +20,15 @@ from rondine.standins.trees import DISTRICTS
 SCOPES = frozenset({"days.read", "days.plan"})
 CREWS = ("Alder", "Birch", "Cedar")
 TASKS = ("crown care", "planting", "watering", "stump removal", "inspection climb")
+#: Who has an account of their own, besides the office.
+PEOPLE = ("office", "vela", "odo", "mira")
 FIRST = date(2026, 11, 2)
 
 
 class CrewBoard:
     def __init__(self, *, client_id: str, client_secret: str) -> None:
         self.desk = TokenDesk(client_id, client_secret, scopes=SCOPES, user=("office", client_secret))
+        self.desk.people = {name: secrets.token_urlsafe(9) for name in PEOPLE}
         self.days: dict[int, dict[str, Any]] = {
             number: {
                 "number": number,
@@ -32,6 +37,7 @@ class CrewBoard:
                 "district": DISTRICTS[number % len(DISTRICTS)],
                 "task": TASKS[number % 5],
                 "state": "planned",
+                "planned_by": "office",
             }
             for number in range(1, 61)
         }
@@ -41,6 +47,7 @@ class CrewBoard:
         app.add_routes(
             [
                 *self.desk.routes(),
+                web.get("/v1/me", self.me),
                 web.get("/v1/days", self.list),
                 web.post("/v1/days", self.plan),
                 web.get("/v1/days/{number}", self.one),
@@ -57,6 +64,9 @@ class CrewBoard:
                 {"error": "invalid_token", "message": why}, status=401, headers={"WWW-Authenticate": "Bearer"}
             )
         return await handler(request)
+
+    async def me(self, request: web.Request) -> web.Response:
+        return web.json_response({"name": self.desk.person(request) or "office", "crews": list(CREWS)})
 
     async def list(self, request: web.Request) -> web.Response:
         first, last, crew = (request.query.get(name, "") for name in ("from", "to", "crew"))
@@ -80,6 +90,7 @@ class CrewBoard:
             "number": number,
             **{name: str(form[name]) for name in ("date", "crew", "district", "task")},
             "state": "planned",
+            "planned_by": self.desk.person(request) or "office",
         }
         return web.json_response(self.days[number], status=201, headers={"Location": f"/v1/days/{number}"})
 

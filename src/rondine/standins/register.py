@@ -8,6 +8,7 @@ GET /v1/trees/{number}            one tree, or 404
 GET /v1/trees/{number}/sheet.svg  its survey sheet
 GET, POST /v1/trees/{number}/care what was done for it; reporting a work twice for a day is a conflict, 409
 /v1/pages/...                     its other ways of paging (`register_pages.py`)
+/v1/measures, /v1/counts, .../papers   what is kept beside the trees (`register_papers.py`)
 /v1/exports, /v1/listeners        what is ready later, and what it sends by itself (`register_later.py`)
 GET /v1/districts                 a list of plain texts
 GET /openapi.yaml, /openapi.json  its definition in OpenAPI 3.1, /openapi-2.json in 2.0; needs no key
@@ -28,6 +29,7 @@ from aiohttp import web
 
 from rondine.standins.register_later import RegisterLater
 from rondine.standins.register_pages import RegisterPages
+from rondine.standins.register_papers import RegisterPapers
 from rondine.standins.trees import DISTRICTS, TREES, diary, moisture, sheet, tree
 
 KEY_HEADER = "X-Register-Key"
@@ -79,6 +81,7 @@ class Register:
         self.reported: dict[str, list[dict[str, Any]]] = {}
         self.trees = lru_cache(maxsize=4)(self._trees)
         self.later = RegisterLater(self._of_district, self._told_of_later)
+        self.papers = RegisterPapers(self._of_district, self._one, _girth)
 
     def _trees(self, version: int, felled: int, grown: int) -> list[dict[str, Any]]:
         trees = [tree(i, seed=self.seed, version=version) for i in range(self.rows - felled)]
@@ -89,7 +92,7 @@ class Register:
         return trees
 
     def application(self) -> web.Application:
-        app = web.Application(middlewares=[self._misbehave])
+        app = web.Application(middlewares=[self._misbehave], client_max_size=64 * 1024**2)
         app.add_routes(
             [
                 web.get("/v1/trees", self.by_link),
@@ -110,6 +113,7 @@ class Register:
                 web.put("/control", self.set_control),
                 *RegisterPages(self._found, self._shown, self._announced).routes(),
                 *self.later.routes(),
+                *self.papers.routes(),
             ]
         )
         return app

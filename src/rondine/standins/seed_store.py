@@ -210,7 +210,9 @@ class SeedStore:
         if request.method == "PUT":
             for key in [key for key in one if key not in KEYS[name]]:
                 one[key] = given.get(key)
-        one.update(given)
+        for key, value in given.items():  # of a complex property, only what is given (OData 4.0 Part 1, 11.4.3)
+            merges = request.method == "PATCH" and isinstance(value, dict) and isinstance(one.get(key), dict)
+            one[key] = {**one[key], **value} if merges else value
         if "Changed" in one:
             one["Changed"] = datetime.now(UTC).isoformat(timespec="microseconds").replace("+00:00", "Z")
         return reply(one, headers={"ETag": etag(one)})

@@ -2,6 +2,7 @@
 
 GET  /results            basic; ?count=1 for how many, ?from=2 for which; ?format=other with other prefixes and UTF-16
 GET  /results.xsd        their XML Schema, to everybody
+GET  /archive/results    the same, fetched from the cellar: it takes twenty seconds
 GET  /digest/results     digest (RFC 7616; ?algorithm=MD5 or SHA-256 in the control)
 GET  /keyed/results      a key and a secret in headers, cookies or the query: key, secret
 POST /keyed/results      the same in a form or JSON body
@@ -13,6 +14,7 @@ GET  /bearer/results     an access token of its own token desk; over TLS the cal
 GET  /moved/...          redirects: /moved/here to /results, /moved/away to the address in ?to=
 """
 
+import asyncio
 import base64
 import hashlib
 import json
@@ -30,6 +32,8 @@ from rondine.standins.token_desk import TokenDesk
 REALM = "soil@olmara"
 XSD = Path(__file__).parent / "documents" / "soil.xsd"
 ROWS = 12
+#: Seconds until something from the archive is there.
+IN_ARCHIVE = 20.0
 TEXTURES = ("sand", "loam", "clay")
 
 
@@ -56,6 +60,7 @@ class SoilLab:
             [
                 web.get("/results", self.basic),
                 web.get("/results.xsd", self.schema),
+                web.get("/archive/results", self.archive),
                 web.get("/digest/results", self.digest),
                 web.route("*", "/keyed/results", self.keyed),
                 web.post("/session", self.session),
@@ -74,6 +79,10 @@ class SoilLab:
         if request.headers.get("Authorization") != f"Basic {expected}":
             return self._no(f'Basic realm="{REALM}", charset="UTF-8"', "user name or password is wrong")
         return results(request)
+
+    async def archive(self, request: web.Request) -> web.Response:
+        await asyncio.sleep(IN_ARCHIVE)
+        return await self.basic(request)
 
     async def schema(self, request: web.Request) -> web.Response:
         return web.Response(text=XSD.read_text(), content_type="application/xml")

@@ -44,16 +44,19 @@ class Misbehaviour:
 @dataclass
 class TokenDesk:
     """client_id and client_secret: the one client it knows.  public_key: PEM, of private_key_jwt and JWT bearer.  user:
-    name and password."""
+    name and password.  people: further ones, with their passwords; one of them is chosen at the consent page.  owners:
+    whose an access or refresh token is."""
 
     client_id: str
     client_secret: str
     public_key: str = ""
     user: tuple[str, str] = ("", "")
+    people: dict[str, str] = field(default_factory=dict)
     scopes: frozenset[str] = frozenset()
     how: Misbehaviour = field(default_factory=Misbehaviour)
     codes: dict[str, dict[str, str]] = field(default_factory=dict)
     access: dict[str, float] = field(default_factory=dict)
+    owners: dict[str, str] = field(default_factory=dict)
     refresh: set[str] = field(default_factory=set)
     used_refresh: set[str] = field(default_factory=set)
     seen_assertions: set[str] = field(default_factory=set)
@@ -78,6 +81,10 @@ class TokenDesk:
         if ends is None:
             return "the access token is not known, or was revoked"
         return "the access token has expired" if time.time() > ends else ""
+
+    def person(self, request: web.Request) -> str:
+        """Whose access token a call has."""
+        return self.owners.get(request.headers.get("Authorization", "").removeprefix("Bearer "), "")
 
     async def metadata(self, request: web.Request) -> web.Response:
         base = f"{request.scheme}://{request.host}"
@@ -110,11 +117,13 @@ class TokenDesk:
             for name, value in asked.items()
         )
         scope = html.escape(asked.get("scope") or "everything")
+        options = "".join(f"<option>{html.escape(name)}</option>" for name in self.people)
+        who = f"<p><label>Whose account <select name=user>{options}</select></label></p>" if options else ""
         page = (
             "<!doctype html><html lang=en><meta charset=utf-8><title>Crew board: consent</title>"
             "<body style='font-family: sans-serif; max-width: 30rem; margin: 4rem auto'><h1>Crew board of Olmara</h1>"
             f"<p>May this application see and plan crew days for you? It asks for: <b>{scope}</b>.</p>"
-            f"<form method=post>{fields}<button name=answer value=yes>Allow</button>"
+            f"<form method=post>{fields}{who}<button name=answer value=yes>Allow</button>"
             " <button name=answer value=no>Refuse</button></form>"
         )
         return web.Response(text=page, content_type="text/html")
@@ -162,7 +171,7 @@ class TokenDesk:
                     return refused("invalid_grant", "the code is not known, or for another callback address")
                 if held["code_challenge"] != challenge.rstrip(b"=").decode():
                     return refused("invalid_grant", "the code_verifier does not fit")
-                return self._give(held.get("scope", ""), with_refresh=True)
+                return self._give(held.get("scope", ""), with_refresh=True, owner=held.get("user", ""))
             case "refresh_token":
                 given = form.get("refresh_token", "")
                 if (
@@ -175,13 +184,14 @@ class TokenDesk:
                     return refused("invalid_grant", "the refresh token is not known, or was revoked")
                 self.refresh.discard(given)
                 self.used_refresh.add(given)
-                return self._give("", with_refresh=True)
+                return self._give("", with_refresh=True, owner=self.owners.get(given, ""))
             case "client_credentials":
                 return self._give(" ".join(sorted(wanted)))
             case "password":
-                if (form.get("username"), form.get("password")) != self.user:
+                name, password = form.get("username", ""), form.get("password", "")
+                if (name, password) not in (self.user, *self.people.items()):
                     return refused("invalid_grant", "user name or password is wrong")
-                return self._give("", with_refresh=True)
+                return self._give("", with_refresh=True, owner=name)
             case _ if grant == JWT_BEARER:
                 if not self._is_signed(form.get("assertion", ""), request):
                     return refused("invalid_grant", "the assertion is not signed by a key we know")
@@ -214,8 +224,9 @@ class TokenDesk:
         key: Any = OctKey.import_key(self.client_secret) if shared else RSAKey.import_key(self.public_key)
         return jwt.decode(assertion, key, algorithms=["HS256"] if shared else ["RS256"]).claims
 
-    def _give(self, scope: str, *, with_refresh: bool = False) -> web.Response:
+    def _give(self, scope: str, *, with_refresh: bool = False, owner: str = "") -> web.Response:
         token = self.how.begin + secrets.token_urlsafe(24)
+        self.owners[token] = owner
         self.access[token] = time.time() + (self.how.lifetime or 3600)
         answer: dict[str, Any] = {"access_token": token, "token_type": "Bearer"}
         if self.how.lifetime:
@@ -225,6 +236,7 @@ class TokenDesk:
         if with_refresh and not self.how.without_refresh:
             answer["refresh_token"] = self.how.begin + secrets.token_urlsafe(24)
             self.refresh.add(answer["refresh_token"])
+            self.owners[answer["refresh_token"]] = owner
         return web.json_response(answer, headers={"Cache-Control": "no-store"})
 
     async def show(self, request: web.Request) -> web.Response:

@@ -4,7 +4,8 @@ import { Empty, Heading, Waiting, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { Hosts } from "../environments/Hosts";
 import { usePermission, useSession } from "../session/session";
-import { usePeople, useProjects, useRemoveProject } from "./administration";
+import { useHosts } from "../environments/environments";
+import { useMembers, usePeople, useProjects, useRemoveProject } from "./administration";
 import { Members } from "./Members";
 import { NewProject } from "./NewProject";
 import { People } from "./People";
@@ -16,7 +17,9 @@ export default function Administration() {
   const isAdministrator = session.data?.is_administrator ?? false;
   const administers = usePermission(project, "administer");
   const people = usePeople(isAdministrator);
-  if (session.isPending || (isAdministrator && people.isPending))
+  // all lists come first, so that nothing moves away under somebody's hand
+  const others = [useMembers(project, administers), useHosts(project), useProjects()];
+  if (session.isPending || people.isLoading || others.some((one) => one.isLoading))
     return (
       <Page title="Administration">
         <Waiting what="Reading who there is" />

@@ -14,7 +14,7 @@ import {
 import { Choose } from "./Choose";
 
 /** Settings that have fields of their own here. */
-const OWN = ["operations", "all_operations", "record_types", "all_record_types", "callers"];
+const OWN = ["operations", "all_operations", "flows", "all_flows", "record_types", "all_record_types", "callers"];
 
 /** What an application may use. item: null for a new one. */
 export function ApplicationForm({
@@ -93,6 +93,15 @@ export function ApplicationForm({
         isAll={document.all_operations ?? false}
         onChosen={(operations) => set({ operations })}
         onAll={(all_operations) => set({ all_operations })}
+      />
+      <Choose
+        legend="Flows that it may call"
+        every="all, also those to come"
+        items={choices.data.flows}
+        chosen={document.flows ?? []}
+        isAll={document.all_flows ?? false}
+        onChosen={(flows) => set({ flows })}
+        onAll={(all_flows) => set({ all_flows })}
       />
       <Choose
         legend="Records that it may read"

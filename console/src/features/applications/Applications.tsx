@@ -7,6 +7,7 @@ import { usePermission } from "../session/session";
 import { ApplicationForm } from "./ApplicationForm";
 import { useApplications, useOffer, useRemoveApplication, type Application } from "./applications";
 import { AppTokens } from "./AppTokens";
+import { SignedInUsers } from "./SignedInUsers";
 import { Usage } from "./Usage";
 
 /** Programs that use what an environment has: what each may use, its tokens, and how much it used. */
@@ -15,7 +16,7 @@ export default function Applications() {
   const applications = useApplications(project);
   const mayAdminister = usePermission(project, "administer");
   const [isMaking, setMaking] = useState(false);
-  if (applications.isPending || applications.error)
+  if (!applications.data)
     return <NotYet title="Applications" what="Reading the applications" error={applications.error} />;
   const items = applications.data;
   return (
@@ -32,7 +33,8 @@ export default function Applications() {
       {isMaking && <ApplicationForm project={project} item={null} onDone={() => setMaking(false)} />}
       {items.length === 0 && !isMaking && (
         <Empty title="No application uses this project yet">
-          An application is a program that calls operations and reads records of one environment, by a token of its own.
+          An application is a program that calls operations, runs flows and reads records of one environment, by a token
+          of its own.
           {mayAdminister ? " Make one, and give it a token." : " An administrator makes one."}
         </Empty>
       )}
@@ -103,6 +105,7 @@ function OneApplication({
               <Heading>Tokens</Heading>
               <AppTokens project={project} application={item.name} mayAdminister={mayAdminister} />
             </div>
+            <SignedInUsers project={project} application={item.name} mayAdminister={mayAdminister} />
           </div>
           <div>
             <Heading>What it used</Heading>
@@ -118,7 +121,7 @@ function OneApplication({
 function OfferOf({ project, item }: { project: string; item: Application }) {
   const offer = useOffer(project, item.name);
   if (!offer.data) return <ProblemAlert error={offer.error} />;
-  const { operations, record_types: types, goes_by: goesBy } = offer.data;
+  const { operations, flows, record_types: types, goes_by: goesBy } = offer.data;
   const rule = item.document?.callers;
   return (
     <div className="text-sm">
@@ -134,6 +137,20 @@ function OfferOf({ project, item }: { project: string; item: Application }) {
         ))}
         .
       </p>
+      {flows.length > 0 && (
+        <p>
+          Runs the flows{" "}
+          {flows.map((one, at) => (
+            <span key={one.name}>
+              {at > 0 && ", "}
+              <Link className="link" to={`/p/${project}/flows/${one.name}`}>
+                {one.title || one.name}
+              </Link>
+            </span>
+          ))}
+          .
+        </p>
+      )}
       <p>
         {types.length > 0 ? "Reads records of " : "Reads no records"}
         {types.map((one, at) => (

@@ -11,13 +11,8 @@ export function Usage({ project, application }: { project: string; application: 
   const usage = useUsage(project, application);
   const [now] = useState(() => Date.now());
   const items = usage.data ?? [];
-  if (usage.isPending || usage.error) return <ProblemAlert error={usage.error} />;
-  if (items.length === 0)
-    return (
-      <p className="text-sm opacity-80">
-        No operation was called in the last seven days; reading records is not counted.
-      </p>
-    );
+  if (!usage.data) return <ProblemAlert error={usage.error} />;
+  if (items.length === 0) return <p className="text-sm opacity-80">Nothing was used in the last seven days.</p>;
   return (
     <>
       <Bars hours={hoursOf(items, now, HOURS)} />

@@ -4,6 +4,8 @@ import { Page } from "../../ui/Layout";
 import { Empty, Field, Heading, Tag, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { Examples } from "./Examples";
+import { OwnSignIn } from "./OwnSignIn";
+import { TryFlow } from "./TryFlow";
 import { TryOperation, TryRecords } from "./TryIt";
 import { useOffering, type At, type Offering } from "./use";
 
@@ -12,7 +14,8 @@ export default function UsePage() {
   const { project = "", environment = "" } = useParams();
   const [typed, setTyped] = useState("");
   const [token, setToken] = useState("");
-  const at: At = { project, environment, token };
+  const [sessions, setSessions] = useState<Record<string, string>>({});
+  const at: At = { project, environment, token, sessions };
   const offering = useOffering(at);
   return (
     <div className="min-h-screen bg-base-100 text-base-content">
@@ -54,21 +57,32 @@ export default function UsePage() {
               {token && offering.isPending && <Waiting what="Asking" />}
             </form>
           )}
-          {offering.data && <Offered at={at} offering={offering.data} />}
+          {offering.data && <Offered at={at} offering={offering.data} onSessions={setSessions} />}
         </Page>
       </main>
     </div>
   );
 }
 
-function Offered({ at, offering }: { at: At; offering: Offering }) {
+function Offered({
+  at,
+  offering,
+  onSessions,
+}: {
+  at: At;
+  offering: Offering;
+  onSessions: (sessions: At["sessions"]) => void;
+}) {
   const names = [
     ...offering.operations.map((one) => `operation ${one.name}`),
+    ...offering.flows.map((one) => `flow ${one.name}`),
     ...offering.record_types.map((one) => `records ${one.name}`),
   ];
   const [chosen, setChosen] = useState(names[0] ?? "");
   const operation = offering.operations.find((one) => chosen === `operation ${one.name}`);
+  const flow = offering.flows.find((one) => chosen === `flow ${one.name}`);
   const type = offering.record_types.find((one) => chosen === `records ${one.name}`);
+  const signIn = (operation ?? type)?.sign_in;
   const entry = (key: string, title: string, isWriting = false) => (
     <li key={key}>
       <button
@@ -101,6 +115,14 @@ function Offered({ at, offering }: { at: At; offering: Offering }) {
               </ul>
             </>
           )}
+          {offering.flows.length > 0 && (
+            <>
+              <Heading>Flows</Heading>
+              <ul className="mb-4">
+                {offering.flows.map((one) => entry(`flow ${one.name}`, one.title || one.name, one.writes))}
+              </ul>
+            </>
+          )}
           {offering.record_types.length > 0 && (
             <>
               <Heading>Records</Heading>
@@ -113,13 +135,23 @@ function Offered({ at, offering }: { at: At; offering: Offering }) {
             <>
               <h2 className="text-lg font-semibold">{operation.title || operation.name}</h2>
               {operation.description && <p className="mb-2 text-sm">{operation.description}</p>}
+              {signIn && <OwnSignIn key={signIn.service} at={at} signIn={signIn} onSessions={onSessions} />}
               <Examples key={chosen} examples={operation.examples} />
               <TryOperation key={`try ${chosen}`} at={at} operation={operation} namesCaller={offering.names_callers} />
+            </>
+          )}
+          {flow && (
+            <>
+              <h2 className="text-lg font-semibold">{flow.title || flow.name}</h2>
+              {flow.description && <p className="mb-2 text-sm">{flow.description}</p>}
+              <Examples key={chosen} examples={flow.examples} />
+              <TryFlow key={`try ${chosen}`} at={at} flow={flow} namesCaller={offering.names_callers} />
             </>
           )}
           {type && (
             <>
               <h2 className="text-lg font-semibold">{type.title || type.name}</h2>
+              {signIn && <OwnSignIn key={signIn.service} at={at} signIn={signIn} onSessions={onSessions} />}
               <Examples key={chosen} examples={type.examples} />
               <TryRecords key={`try ${chosen}`} at={at} type={type} />
             </>

@@ -96,6 +96,23 @@ export function useRevokeToken(project: string, name: string) {
   });
 }
 
+const SESSIONS = "/api/v1/projects/{project}/applications/{name}/sessions";
+
+export function useUserSessions(project: string, name: string) {
+  return useQuery({
+    queryKey: ["applications", project, name, "sessions"],
+    queryFn: () => answer(api.GET(SESSIONS, { params: { path: { project, name } } })),
+  });
+}
+
+export function useEndSessions(project: string, name: string) {
+  const cache = useQueryClient();
+  return useMutation({
+    mutationFn: () => answer(api.DELETE(SESSIONS, { params: { path: { project, name } } })),
+    onSuccess: () => cache.invalidateQueries({ queryKey: ["applications", project, name, "sessions"] }),
+  });
+}
+
 export function useUsage(project: string, application: string) {
   return useQuery({
     queryKey: ["applications", project, application, "usage"],
@@ -115,11 +132,12 @@ export function useChoices(project: string) {
     queryKey: ["application-choices", project],
     queryFn: async () => {
       const path = { project };
-      const [operations, types] = await Promise.all([
+      const [operations, flows, types] = await Promise.all([
         everyItem((query) => answer(api.GET("/api/v1/projects/{project}/operations", { params: { path, query } }))),
+        everyItem((query) => answer(api.GET("/api/v1/projects/{project}/flows", { params: { path, query } }))),
         everyItem((query) => answer(api.GET("/api/v1/projects/{project}/record-types", { params: { path, query } }))),
       ]);
-      return { operations, types };
+      return { operations, flows, types };
     },
   });
 }

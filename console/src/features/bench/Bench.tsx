@@ -16,7 +16,7 @@ export default function Bench() {
   const [query] = useSearchParams();
   const found = useOperation(project, name);
   if (name === "new") return <Workbench key="new" project={project} start={begun(query.get("service") ?? "", null)} />;
-  if (found.isPending || found.error) return <NotYet title={name} what="Reading the operation" error={found.error} />;
+  if (!found.data) return <NotYet title={name} what="Reading the operation" error={found.error} />;
   return <Workbench key={name} project={project} start={begun("", found.data)} />;
 }
 

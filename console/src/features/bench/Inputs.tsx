@@ -2,8 +2,10 @@ import { useState } from "react";
 import { Field } from "../../ui/parts";
 import { asText } from "../../ui/text";
 import { useRecordTypes } from "../records/records";
-import { isReading, type Input, type RecordGiven } from "./bench";
+import { isReading, takesBytes, type Input, type RecordGiven } from "./bench";
+import { SavedInputs } from "../releases/SavedInputs";
 import { useBench } from "./context";
+import { asValues } from "./draft";
 
 /** The inputs of the operation, each with its meaning and its value for this request. */
 export function Inputs() {
@@ -17,6 +19,7 @@ export function Inputs() {
           <InputField
             input={input}
             value={values[input.name]}
+            takesFile={takesBytes(document, input.name)}
             problem={request.data?.problems.find((one) => one.where === `/${input.name}`)?.message}
             onChange={(value) => {
               const next = { ...values };
@@ -28,6 +31,7 @@ export function Inputs() {
         </div>
       ))}
       {inputs.length > 0 && draft.service !== "" && <FromRecord />}
+      {inputs.length > 0 && draft.item && <FromCase names={inputs.map((one) => one.name)} />}
       {inputs.length === 0 && !draft.isDescribing && <p className="mb-3 text-sm opacity-75">It takes no inputs.</p>}
     </>
   );
@@ -84,14 +88,24 @@ function FromRecord() {
   );
 }
 
+/** The inputs of a test case in place of typing. */
+function FromCase({ names }: { names: string[] }) {
+  const { project, draft, change } = useBench();
+  const fill = (inputs: Record<string, unknown>) =>
+    change({ type: "set", to: { values: asValues(draft.document, inputs) } });
+  return <SavedInputs project={project} names={names} onChoose={fill} />;
+}
+
 function InputField({
   input,
   value,
+  takesFile,
   problem,
   onChange,
 }: {
   input: Input;
   value: string | undefined;
+  takesFile: boolean;
   problem?: string;
   onChange: (value: string | undefined) => void;
 }) {
@@ -131,6 +145,7 @@ function InputField({
               value={value ?? ""}
               onChange={(e) => onChange(e.target.value || undefined)}
             />
+            {takesFile && <FileChooser label={input.title || input.name} onChosen={onChange} />}
             {(input.type ?? "text") === "text" && !input.required && (
               <button
                 type="button"
@@ -146,6 +161,37 @@ function InputField({
         )
       }
     </Field>
+  );
+}
+
+const MOST_OF_FILE = 8 * 1024 * 1024;
+
+/** A file in place of typing: its bytes become the input's value, as base64. */
+function FileChooser({ label, onChosen }: { label: string; onChosen: (value: string) => void }) {
+  const [problem, setProblem] = useState("");
+  const choose = async (file: File) => {
+    if (file.size > MOST_OF_FILE) {
+      setProblem("larger than 8 MiB: applications send larger ones");
+      return;
+    }
+    const bytes = new Uint8Array(await file.arrayBuffer());
+    setProblem("");
+    onChosen(btoa(Array.from(bytes, (one) => String.fromCharCode(one)).join("")));
+  };
+  return (
+    <label className="btn btn-sm h-auto text-xs btn-ghost">
+      file
+      <input
+        type="file"
+        className="sr-only"
+        aria-label={`A file for ${label}`}
+        onChange={(event) => {
+          const [file] = event.target.files ?? [];
+          if (file) void choose(file);
+        }}
+      />
+      {problem && <span className="text-error">{problem}</span>}
+    </label>
   );
 }
 

@@ -2,6 +2,7 @@ import { lazy, Suspense, useState } from "react";
 import type { Schemas } from "../../api/client";
 import { Empty, Field, Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { UsedBy } from "../finding/UsedBy";
 import { useRecordTypes } from "./keeping";
 import { usePlan, useBench } from "./context";
 import { isOrOne, setOrOne } from "./plan";
@@ -105,7 +106,7 @@ function RowsChoice() {
 
 /** The records that the plan makes, and how. */
 function Made() {
-  const { mayBuild, preview } = useBench();
+  const { project, draft, mayBuild, preview } = useBench();
   const { plan } = usePlan();
   const [form, setForm] = useState<"list" | "text">("list");
   const output = preview.shown?.outputs[0];
@@ -154,6 +155,21 @@ function Made() {
           {one}
         </p>
       ))}
+      {draft.savedPlan?.mappingName === plan.mappingName && (
+        <p className="mt-3 text-xs">
+          This mapping is{" "}
+          <UsedBy
+            item={{
+              project,
+              kind: "mappings",
+              word: "mapping",
+              name: plan.mappingName,
+              after: `services/${draft.service}`,
+            }}
+          />
+          .
+        </p>
+      )}
       {mayBuild && <Keep />}
     </>
   );

@@ -1,4 +1,5 @@
 import { Link, useNavigate } from "react-router";
+import { UsedBy } from "../finding/UsedBy";
 import { useName } from "../../ui/naming";
 import { Tag } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
@@ -60,6 +61,18 @@ export function TitleBar() {
         {draft.savedPlan && <Tag>fills {draft.savedPlan.typeName}</Tag>}
         <div className="ml-auto flex items-center gap-3 text-sm">
           <State draft={draft} />
+          {item && (
+            <UsedBy
+              item={{
+                project,
+                kind: "operations",
+                word: "operation",
+                name: item.name,
+                version: item.version,
+                after: `services/${item.service}`,
+              }}
+            />
+          )}
           {mayBuild && item && !isChanged(draft) && <CopyButton copy={copy} of={item} project={project} />}
           {mayBuild && !service && <KeepButton keep={keepTrial} service={serviceNamed.name} onKept={saved} />}
           {mayBuild && service && (

@@ -20,6 +20,14 @@ export function isReading(document: OperationDocument): boolean {
   return ["GET", "HEAD", "OPTIONS"].includes(document.method ?? "GET");
 }
 
+/** Whether an input's value is bytes as base64: the whole body, or a part of it. */
+export function takesBytes({ body }: OperationDocument, name: string): boolean {
+  const isIt = (value: unknown) =>
+    typeof value === "object" && value !== null && "input" in value && value.input === name;
+  if (body?.type === "bytes") return isIt(body.content);
+  return body?.type === "multipart" && (body.parts ?? []).some((one) => one.encoding === "base64" && isIt(one.value));
+}
+
 /** The saved operation with what belongs to it: its last trial, its mapping and record type. */
 export function useOperation(project: string, name: string) {
   const isNew = name === "new";

@@ -59,17 +59,24 @@ export type Action =
   | { type: "only"; member: string; text: string }
   | { type: "correct"; correction: Schemas["Correction"] };
 
+/** Values of an operation's inputs as they stand in its fields. */
+export function asValues(document: Draft["document"], given: Record<string, unknown>): Record<string, string> {
+  const values: Record<string, string> = {};
+  for (const { name } of document.inputs ?? []) {
+    const value = given[name];
+    if (value !== undefined && value !== null) values[name] = asText(value);
+  }
+  return values;
+}
+
 /** The draft that a saved operation begins with; one without an operation is new. */
 export function begun(
   service: string,
   found: { item: Operation; lastInputs: Record<string, unknown>; plan: Plan | null } | null,
 ): Draft {
   const document = found?.item.document ?? {};
-  const values: Record<string, string> = {};
-  for (const input of document.inputs ?? []) {
-    const value = found?.lastInputs[input.name] ?? input.try_value;
-    if (value !== undefined && value !== null) values[input.name] = asText(value);
-  }
+  const tried = Object.fromEntries((document.inputs ?? []).map((one) => [one.name, one.try_value]));
+  const values = { ...asValues(document, tried), ...asValues(document, found?.lastInputs ?? {}) };
   return {
     item: found?.item ?? null,
     service: found?.item.service ?? service,

@@ -141,6 +141,7 @@ async function lookedAt(project: string, body: string, size: number, reason: str
     via: "",
     by: "",
     operation: "",
+    task: "",
     body,
     at: new Date().toISOString(),
   };

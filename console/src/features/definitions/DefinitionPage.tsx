@@ -4,6 +4,7 @@ import type { Schemas } from "../../api/client";
 import { NotYet, Page } from "../../ui/Layout";
 import { Heading, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { WhereUsed } from "../finding/WhereUsed";
 import { usePermission } from "../session/session";
 import { type Comparison, type Source, useCompare, useDefinition, useUpdate } from "./definitions";
 import { Faults } from "./Faults";
@@ -16,7 +17,7 @@ export default function DefinitionPage() {
   const mayBuild = usePermission(project, "build");
   const compare = useCompare(project, name);
   const [source, setSource] = useState<Source | null>(null);
-  if (found.isPending || found.error) return <NotYet title={name} what="Reading the definition" error={found.error} />;
+  if (!found.data) return <NotYet title={name} what="Reading the definition" error={found.error} />;
   const item = found.data;
   const facts: [string, React.ReactNode][] = [
     ["format", item.document.format],
@@ -81,6 +82,16 @@ export default function DefinitionPage() {
           )}
         </>
       )}
+      <WhereUsed
+        item={{
+          project,
+          kind: "definitions",
+          word: "definition",
+          name,
+          version: item.version,
+          after: `services/${item.service}`,
+        }}
+      />
     </Page>
   );
 }

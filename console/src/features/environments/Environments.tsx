@@ -5,6 +5,7 @@ import { NotYet, Page } from "../../ui/Layout";
 import { Empty, Heading, Tag, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { UsedBy } from "../finding/UsedBy";
 import { usePermission } from "../session/session";
 import { Hosts } from "./Hosts";
 import { Naming } from "./Naming";
@@ -25,8 +26,7 @@ import {
 export default function Environments() {
   const { project = "" } = useParams();
   const found = useEnvironmentList(project);
-  if (found.isPending || found.error)
-    return <NotYet title="Environments" what="Reading the environments" error={found.error} />;
+  if (!found.data) return <NotYet title="Environments" what="Reading the environments" error={found.error} />;
   return (
     <Page title="Environments">
       <EnvironmentTable project={project} environments={found.data} />
@@ -289,7 +289,17 @@ function StandingValues({ project, environments }: { project: string; environmen
                         {one.where.split("/")[2]}: {one.message}. {one.hint}
                       </p>
                     ))}
-                    {value.used_by.map((one) => `${one.kind} ${one.name}`).join(", ") || "nothing yet"}
+                    <UsedBy
+                      known={value.used_by.length}
+                      item={{
+                        project,
+                        kind: "standing-values",
+                        word: "standing value",
+                        name: value.name,
+                        version: value.version,
+                        after: "environments",
+                      }}
+                    />
                   </td>
                 </tr>
               ))}

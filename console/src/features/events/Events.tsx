@@ -8,7 +8,7 @@ import { Subscriptions } from "./Subscriptions";
 import { useEvents } from "./subscriptions";
 import { Webhooks } from "./Webhooks";
 
-/** What comes in by itself, who is told of what, and what happened to feeds. */
+/** What comes in by itself, who is told of what, and what happened to feeds and calls. */
 export default function Events() {
   const { project = "" } = useParams();
   const mayBuild = usePermission(project, "build");
@@ -21,12 +21,14 @@ export default function Events() {
   );
 }
 
+const toneOf = (kind: string) => (kind === "recovered" ? "good" : kind.endsWith("ended") ? undefined : "bad");
+
 function Happened({ project }: { project: string }) {
   const events = useEvents(project);
   return (
     <section>
       <Heading aside={<span className="text-xs opacity-75">each told once, until it has recovered</span>}>
-        What happened to feeds
+        What happened to feeds and calls
       </Heading>
       <ProblemAlert error={events.error} />
       {!events.isPending && events.items.length === 0 && (
@@ -37,11 +39,16 @@ function Happened({ project }: { project: string }) {
           <li key={event.id} className="grid gap-x-3 border-b border-base-300 py-1.5 sm:grid-cols-[13rem_1fr]">
             <span className="text-xs opacity-80">{when(event.at)}</span>
             <span>
-              <Link className="link" to={`../feeds/${event.feed}`}>
-                {event.feed}
-              </Link>{" "}
-              <Tag tone={event.kind === "recovered" ? "good" : "bad"}>{event.kind.replace("_", " ")}</Tag>{" "}
-              {event.message}{" "}
+              {event.application ? (
+                <Link className="link" to="../applications">
+                  {event.application}
+                </Link>
+              ) : (
+                <Link className="link" to={`../feeds/${event.feed}`}>
+                  {event.feed}
+                </Link>
+              )}{" "}
+              <Tag tone={toneOf(event.kind)}>{event.kind.replace("_", " ")}</Tag> {event.message}{" "}
               {event.run && (
                 <Link className="link text-xs" to={`../runs/${event.run}`}>
                   run {event.run}

@@ -35,7 +35,7 @@ export function Subscriptions({ project, mayBuild }: { project: string; mayBuild
       {subscriptions.data?.length === 0 && !isOpen && (
         <p className="text-sm opacity-80">
           Nobody is told of anything yet. People can be told by e-mail when a feed fails, recovers or is late;
-          applications by signed webhook, also of every change of kept records.
+          applications by signed webhook, also of every change of kept records, and of the end of their calls.
         </p>
       )}
       {subscriptions.data?.map((item) => (
@@ -99,6 +99,14 @@ function OneSubscription({ project, item, mayBuild }: { project: string; item: S
 function aboutWords({ document: { about } }: Subscription): string {
   if (about.type === "records")
     return `what happens to records of ${about.record_type}${about.kinds?.length ? ` (${about.kinds.join(", ")})` : ""}`;
+  if (about.type === "calls") {
+    const ends = about.ends?.length ? ` (${about.ends.join(", ")})` : "";
+    return `the end of calls in the background of ${about.applications?.length ? about.applications.join(", ") : "all applications"}${ends}`;
+  }
+  if (about.type === "flows") {
+    const which = about.events?.length ? about.events.join(", ") : "what happens";
+    return `${which} in runs of ${about.flows?.length ? about.flows.join(", ") : "all flows"}`;
+  }
   const events = about.events?.length ? about.events.join(", ").replace("_", " ") : "what happens";
   return `${events} to ${about.feeds?.length ? `feed ${about.feeds.join(", ")}` : "all feeds"}`;
 }

@@ -47,6 +47,13 @@ export function Webhooks({ project, mayBuild }: { project: string; mayBuild: boo
   );
 }
 
+/** What becomes of what comes, in words. */
+function wordsOf(becomes: Webhook["document"]["becomes"]): string {
+  if (becomes.type === "records") return `Become records by ${becomes.mapping}`;
+  if (becomes.type === "run") return `Start feed ${becomes.feed}`;
+  return becomes.flow ? `Let waiting runs go on, or begin flow ${becomes.flow}` : "Let waiting runs of flows go on";
+}
+
 function OneWebhook({ project, item, mayBuild }: { project: string; item: Webhook; mayBuild: boolean }) {
   const remove = useRemoveWebhook(project);
   const [isOpen, setIsOpen] = useState(false);
@@ -75,7 +82,7 @@ function OneWebhook({ project, item, mayBuild }: { project: string; item: Webhoo
           {item.path}
         </code>
         <br />
-        {becomes.type === "records" ? `Become records by ${becomes.mapping}` : `Start feed ${becomes.feed}`}
+        {wordsOf(becomes)}
         {item.credential && `, verified with ${item.credential}`}.{" "}
         {item.last_at ? `The last came on ${when(item.last_at)}` : "Nothing has come yet"}
         {item.waiting > 0 && `, ${item.waiting} wait`}.{" "}

@@ -6,6 +6,7 @@ export function placeOf(one: { kind: string; name: string; record_type?: string;
     case "operations":
     case "definitions":
     case "feeds":
+    case "flows":
     case "runs":
       return `${one.kind}/${one.name}`;
     case "record-types":

@@ -18,14 +18,14 @@ export default function Overview() {
         answer(api.GET("/api/v1/projects/{project}/feeds", { params: { path: { project } } })),
         answer(
           api.GET("/api/v1/projects/{project}/runs", {
-            params: { path: { project }, query: { limit: 8, without: "application" } },
+            params: { path: { project }, query: { limit: 8, without: "application,live" } },
           }),
         ),
       ]);
       return { connections, operations, types, feeds, runs: runs.items };
     },
   });
-  if (facts.isPending || facts.error) return <NotYet title="Overview" what="Reading the project" error={facts.error} />;
+  if (!facts.data) return <NotYet title="Overview" what="Reading the project" error={facts.error} />;
   const { connections, operations, types, feeds, runs } = facts.data;
   const steps = [
     {

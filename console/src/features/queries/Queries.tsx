@@ -8,6 +8,7 @@ import { Empty, Field, Heading, Tag } from "../../ui/parts";
 import { useQueries, useSaveQuery } from "../../ui/prepared";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { TextParts } from "../../ui/TextParts";
+import { UsedBy } from "../finding/UsedBy";
 import { usePermission } from "../session/session";
 
 type Query = Schemas["PreparedQuery"];
@@ -27,8 +28,7 @@ export default function Queries() {
   const mayBuild = usePermission(project, "build");
   const [search, setSearch] = useState("");
   const [open, setOpen] = useState<string | null>(null);
-  if (found.isPending || found.error)
-    return <NotYet title="Prepared queries" what="Reading the queries" error={found.error} />;
+  if (!found.data) return <NotYet title="Prepared queries" what="Reading the queries" error={found.error} />;
   const shown = found.data.filter((one) => `${one.name} ${one.title}`.toLowerCase().includes(search.toLowerCase()));
   return (
     <Page
@@ -251,6 +251,22 @@ function Editor({
             </span>
           ))}
           : a change is seen by all of them at once.
+        </p>
+      )}
+      {item && (
+        <p className="mt-2 text-xs">
+          It is{" "}
+          <UsedBy
+            item={{
+              project,
+              kind: "queries",
+              word: "prepared query",
+              name: item.name,
+              version: item.version,
+              after: "queries",
+            }}
+          />
+          .
         </p>
       )}
       <ProblemAlert error={save.error} />

@@ -32,7 +32,7 @@ export default function FeedPage() {
   const start = (options: RunOptions) =>
     run.mutate({ name, ...options }, { onSuccess: (made) => navigate(`../runs/${made.id}`) });
   const strategies = usePagingForms(project);
-  if (feed.isPending || feed.error) return <NotYet title={name} what="Reading the feed" error={feed.error} />;
+  if (!feed.data) return <NotYet title={name} what="Reading the feed" error={feed.error} />;
   return (
     <Page
       title={feed.data.title || name}
@@ -122,7 +122,7 @@ export default function FeedPage() {
           </li>
         ))}
       </ul>
-      <WhereUsed project={project} kind="feeds" name={name} />
+      <WhereUsed item={{ project, kind: "feeds", word: "feed", name, version: feed.data.version, after: "records" }} />
     </Page>
   );
 }

@@ -6,6 +6,10 @@ import { Shown } from "../bench/RecordTable";
 import { PointingProvider, usePointingState } from "../bench/context";
 import { SourcePane } from "../bench/SourcePane";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { asText } from "../../ui/text";
+import { LiveRecord } from "./LiveRecord";
+import { Picture } from "./Picture";
+import { pictureSource } from "./pictures";
 import { useChanges, useRecord, useRecordType } from "./records";
 
 /** One record: its values, and for each the place in the response it came from. */
@@ -15,13 +19,25 @@ export default function RecordPage() {
   const environment = query.get("environment") ?? "test";
   const record = useRecord(project, environment, type, key);
   const recordType = useRecordType(project, type);
-  const pointing = usePointingState(record.data?.trace.body);
+  const pointing = usePointingState(record.data?.trace?.body);
   const { lit, point, show } = pointing;
-  if (record.isPending || recordType.isPending || record.error)
-    return <NotYet title={key} what="Reading the record" error={record.error} />;
+  if (!record.data || !recordType.data) return <NotYet title={key} what="Reading the record" error={record.error} />;
+  if (record.data.live)
+    return (
+      <LiveRecord
+        project={project}
+        environment={environment}
+        recordType={recordType.data}
+        address={key}
+        record={record.data}
+        live={record.data.live}
+        isAsking={record.isFetching}
+        onAgain={() => void record.refetch()}
+      />
+    );
   const { data, trace } = record.data;
   const fields = recordType.data?.document.fields ?? [];
-  const places = new Map((trace.row?.fields ?? []).map((one) => [one.field, one.pointer]));
+  const places = new Map((trace?.row?.fields ?? []).map((one) => [one.field, one.pointer]));
   return (
     <Page
       title={record.data.key.map(String).join(", ")}
@@ -45,7 +61,15 @@ export default function RecordPage() {
                 >
                   <dt className="font-mono text-xs text-secondary">{one.name}</dt>
                   <dd>
-                    <Shown value={data[one.name]} isThere={one.name in data} />{" "}
+                    {one.is_picture && data[one.name] ? (
+                      <Picture
+                        address={asText(data[one.name])}
+                        source={pictureSource(project, environment, type, record.data.key, one.name)}
+                        height={160}
+                      />
+                    ) : (
+                      <Shown value={data[one.name]} isThere={one.name in data} />
+                    )}{" "}
                     <span className="opacity-70">{data[one.name] != null && one.unit}</span>
                     {pointer && (
                       <button
@@ -64,8 +88,8 @@ export default function RecordPage() {
           <Linked
             project={project}
             environment={environment}
-            belongsTo={record.data.belongs_to}
-            holds={record.data.holds}
+            belongsTo={record.data.belongs_to ?? []}
+            holds={record.data.holds ?? []}
           />
           <p className="mt-3 text-sm">
             Last changed {when(record.data.changed_at)} by{" "}
@@ -79,12 +103,12 @@ export default function RecordPage() {
             ; first kept {when(record.data.made_at)}.{" "}
             {record.data.gone_at
               ? `Gone since ${when(record.data.gone_at)}: its rows no longer come.`
-              : `Brought by ${record.data.feeds.join(", ")}.`}
+              : `Brought by ${(record.data.feeds ?? []).join(", ")}.`}
           </p>
           <History project={project} environment={environment} type={type} name={key} />
         </section>
         <section className="flex min-h-0 min-w-0 flex-col lg:max-h-[80vh]">
-          {trace.body ? (
+          {trace?.body ? (
             <PointingProvider value={pointing}>
               <SourcePane
                 project={project}
@@ -97,7 +121,7 @@ export default function RecordPage() {
           ) : (
             <>
               <Heading>Where it came from</Heading>
-              <p className="text-sm opacity-80">{trace.note}</p>
+              <p className="text-sm opacity-80">{trace?.note}</p>
             </>
           )}
         </section>

@@ -14,7 +14,7 @@ export default function Records() {
   const run = useRunFeed(project);
   const navigate = useNavigate();
   const mayRun = usePermission(project, "run");
-  if (found.isPending || found.error) return <NotYet title="Records" what="Reading record types" error={found.error} />;
+  if (!found.data) return <NotYet title="Records" what="Reading record types" error={found.error} />;
   const { types, feeds, mappings } = found.data;
   const fills = (feed: (typeof feeds)[number]) =>
     mappings.find((one) => one.name === feed.mapping)?.document.outputs?.map((one) => one.record_type) ?? [];

@@ -1,4 +1,4 @@
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, marked, type Schemas } from "../../api/client";
 import { useMark } from "../../ui/mark";
 import { everyItem, type LargePage } from "../../ui/pages";
@@ -26,8 +26,15 @@ export function useRecordType(project: string, name: string) {
   });
 }
 
-export function useRecordPages(project: string, environment: string, name: string, filters: Record<string, string>) {
+export function useRecordPages(
+  project: string,
+  environment: string,
+  name: string,
+  filters: Record<string, string>,
+  enabled: boolean,
+) {
   return useInfiniteQuery({
+    enabled,
     queryKey: ["records", project, environment, name, filters],
     initialPageParam: undefined as string | undefined,
     retry: false,
@@ -38,6 +45,28 @@ export function useRecordPages(project: string, environment: string, name: strin
         }),
       ),
     getNextPageParam: (last) => last.next ?? undefined,
+  });
+}
+
+/** What the values of kept records look like, of all that the filters leave. */
+export function useRecordProfile(
+  project: string,
+  environment: string,
+  name: string,
+  filters: Record<string, string>,
+  enabled: boolean,
+) {
+  return useQuery({
+    enabled,
+    queryKey: ["records", project, environment, name, filters, "profile"],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      answer(
+        api.GET("/api/v1/projects/{project}/environments/{environment}/record-profiles/{name}", {
+          params: { path: { project, environment, name }, query: { ...filters } },
+        }),
+      ),
   });
 }
 

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useParams } from "react-router";
+import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { NotYet, Page } from "../../ui/Layout";
 import { More } from "../../ui/pages";
@@ -21,10 +21,17 @@ export default function Releases() {
   const environments = useEnvironmentList(project);
   const mayBuild = usePermission(project, "build");
   const error = releases.error ?? environments.error;
-  if (releases.isPending || environments.isPending || error)
+  if (releases.isPending || !environments.data || (releases.error && !releases.items.length))
     return <NotYet title="Releases" what="Reading the releases" error={error} />;
   return (
-    <Page title="Releases">
+    <Page
+      title="Releases"
+      aside={
+        <Link className="link text-sm" to={`/p/${project}/cases`}>
+          test cases
+        </Link>
+      }
+    >
       <section className="mb-9">
         <Heading>What each environment goes by</Heading>
         <div className="grid gap-6 md:grid-cols-2">
@@ -38,7 +45,7 @@ export default function Releases() {
         <Heading aside={<span className="text-xs opacity-75">they never change</span>}>Releases</Heading>
         {releases.items.length === 0 && (
           <Empty title="Nothing is released yet">
-            A release is a numbered state of the services, operations, queries, record types and mappings. An
+            A release is a numbered state of the services, operations, queries, record types, mappings and bindings. An
             environment that goes by it runs what is in it, whatever becomes of the draft.
           </Empty>
         )}

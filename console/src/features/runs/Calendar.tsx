@@ -27,8 +27,7 @@ export default function CalendarPage() {
     queryFn: () =>
       answer(api.GET("/api/v1/projects/{project}/calendar", { params: { path: { project }, query: { start } } })),
   });
-  if (found.isPending || found.error)
-    return <NotYet title="Calendar" what="Reading the calendar" error={found.error} />;
+  if (!found.data) return <NotYet title="Calendar" what="Reading the calendar" error={found.error} />;
   const move = (days: number) =>
     setQuery({ start: new Date(Date.parse(found.data.start) + days * DAY).toISOString().slice(0, 10) });
   return (

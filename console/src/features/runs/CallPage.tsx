@@ -21,7 +21,7 @@ export default function CallPage() {
   const call = whole.data?.call;
   const pointing = usePointingState(call?.body);
   const title = `Call ${number} of run ${id}`;
-  if (whole.isPending || run.isPending || whole.error || run.error)
+  if (!whole.data || !run.data)
     return <NotYet title={title} what="Reading the call" error={whole.error ?? run.error} />;
   const environment = run.data.environment;
   const fed = narrowed.data ?? whole.data;

@@ -8,6 +8,8 @@ import { More } from "../../ui/pages";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { usePermission } from "../session/session";
 import { PlannedChanges, Rejects, Remarks, RowFailures, RunInputs } from "./RunParts";
+import { FlowBeside } from "./FlowBeside";
+import { FlowSteps } from "./FlowSteps";
 import { CallBar, CallKey, spanOf } from "./CallBar";
 import { OVER, useCalls, useCancel, useGoOn, useRun } from "./runs";
 
@@ -34,7 +36,7 @@ export default function RunPage() {
   const goOn = useGoOn(project, number);
   const mayRun = usePermission(project, "run");
   const [open, setOpen] = useState<number | null>(null);
-  if (run.isPending || run.error) return <NotYet title={`Run ${id}`} what="Reading the run" error={run.error} />;
+  if (!run.data) return <NotYet title={`Run ${id}`} what="Reading the run" error={run.error} />;
   const isOver = OVER.includes(run.data.state);
   const list = calls.items;
   const span = spanOf(list);
@@ -71,6 +73,15 @@ export default function RunPage() {
       }
     >
       <ProblemAlert error={cancel.error ?? goOn.error} />
+      {run.data.parent !== null && (
+        <p className="mb-2 text-sm">
+          It was asked by{" "}
+          <Link className="link" to={`../runs/${run.data.parent}`}>
+            run {run.data.parent}
+          </Link>
+          .
+        </p>
+      )}
       <p className="mb-1 font-medium" aria-live="polite">
         {run.data.summary}
       </p>
@@ -90,6 +101,19 @@ export default function RunPage() {
             ·{" "}
             <Link className="link" to={`../feeds/${run.data.feed}`}>
               feed {run.data.feed}
+            </Link>
+          </>
+        )}
+        {run.data.flow && (
+          <>
+            {" "}
+            ·{" "}
+            <Link className="link" to={`../flows/${run.data.flow}`}>
+              flow {run.data.flow}
+            </Link>
+            {" · "}
+            <Link className="link" to={`../flows/${run.data.flow}?run=${run.data.id}`}>
+              run it again with these inputs
             </Link>
           </>
         )}
@@ -114,6 +138,8 @@ export default function RunPage() {
           )}
         </div>
       )}
+      <FlowSteps project={project} run={run.data} mayRun={mayRun} />
+      <FlowBeside project={project} run={run.data} />
       <RunInputs project={project} run={run.data} />
       <Remarks project={project} run={run.data} mayRun={mayRun} />
       {run.data.counts.map((one) => (

@@ -20,8 +20,13 @@ export default function Runs() {
         api.GET("/api/v1/projects/{project}/runs", {
           params: {
             path: { project },
-            // calls of applications are very many: they are shown alone
-            query: { limit: 50, after, ...(kind ? { kind } : { without: "application" }), ...(state && { state }) },
+            // calls of applications and questions about live records are very many: they are shown alone
+            query: {
+              limit: 50,
+              after,
+              ...(kind ? { kind } : { without: "application,live" }),
+              ...(state && { state }),
+            },
           },
         }),
       ),
@@ -47,10 +52,12 @@ export default function Runs() {
             value={kind}
             onChange={(e) => set("kind", e.target.value)}
           >
-            <option value="">all but calls of applications</option>
+            <option value="">all but calls and live records</option>
             <option value="feed">feeds</option>
+            <option value="flow">flows</option>
             <option value="trial">trials</option>
             <option value="application">calls of applications</option>
+            <option value="live">live records</option>
           </select>
           <select
             className="select select-sm w-36"
@@ -59,7 +66,7 @@ export default function Runs() {
             onChange={(e) => set("state", e.target.value)}
           >
             <option value="">all states</option>
-            {["queued", "running", "done", "failed", "cancelled"].map((one) => (
+            {["queued", "running", "waiting", "done", "failed", "cancelled"].map((one) => (
               <option key={one}>{one}</option>
             ))}
           </select>

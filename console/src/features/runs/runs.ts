@@ -5,10 +5,12 @@ import { usePages } from "../../ui/pages";
 
 export const OVER = ["done", "failed", "cancelled"];
 
+/** A run, live while it goes on. id: 0 for none. */
 export function useRun(project: string, id: number) {
   const cache = useQueryClient();
   const run = useQuery({
     queryKey: ["run", project, id],
+    enabled: id > 0,
     queryFn: () =>
       answer(api.GET("/api/v1/projects/{project}/runs/{run_id}", { params: { path: { project, run_id: id } } })),
   });

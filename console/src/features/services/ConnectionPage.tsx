@@ -5,6 +5,7 @@ import { NotYet, Page } from "../../ui/Layout";
 import { Tag, when } from "../../ui/parts";
 import { Advice } from "../../ui/Advice";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { WhereUsed } from "../finding/WhereUsed";
 import { useEnvironments, usePermission } from "../session/session";
 import { type CheckStep, type ConnectionDocument, useChangeConnection, useCheck, useConnection } from "./connection";
 import { EveryRequest } from "./EveryRequest";
@@ -24,7 +25,7 @@ export default function ConnectionPage() {
   const mayBuild = usePermission(project, "build");
   const known = useEnvironments(project);
   const [draft, setDraft] = useState<ConnectionDocument>();
-  if (found.isPending || found.error) return <NotYet title={name} what="Reading the connection" error={found.error} />;
+  if (!found.data) return <NotYet title={name} what="Reading the connection" error={found.error} />;
   const connection = found.data;
   const document = draft ?? connection.document;
   const isChanged = draft !== undefined && JSON.stringify(draft) !== JSON.stringify(connection.document);
@@ -152,6 +153,16 @@ export default function ConnectionPage() {
           describe an operation and try it
         </Link>
       </p>
+      <WhereUsed
+        item={{
+          project,
+          kind: "connections",
+          word: "connection",
+          name,
+          version: connection.version,
+          after: `services/${connection.service}`,
+        }}
+      />
     </Page>
   );
 }

@@ -1,7 +1,7 @@
 import { Link, useParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { More, type Paged } from "../../ui/pages";
-import { Tag } from "../../ui/parts";
+import { StateTag, Tag, when } from "../../ui/parts";
 import { calledAs } from "./services";
 
 /** Operations, each leading to its bench. */
@@ -24,6 +24,18 @@ export function OperationList({
             <span className="font-mono text-xs opacity-75">{calledAs(one.document)}</span>
             {withService && <span className="text-xs opacity-75">of {one.service}</span>}
             {one.problems.length > 0 && <Tag tone="bad">not ready</Tag>}
+            <span className="ml-auto text-xs opacity-85">
+              {one.last_run ? (
+                <>
+                  <StateTag state={one.last_run.state} completeness={one.last_run.completeness} />{" "}
+                  <Link className="link" to={`/p/${project}/runs/${one.last_run.id}`}>
+                    {when(one.last_run.at)}
+                  </Link>
+                </>
+              ) : (
+                "no run yet"
+              )}
+            </span>
           </li>
         ))}
       </ul>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Field, Tag, when } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { UsedBy } from "../finding/UsedBy";
 import { usePermission } from "../session/session";
 import { type Connection, useCredential, useDropSecond, usePermitOrigins, useSetSecrets } from "./connection";
 
@@ -58,7 +59,18 @@ export function Secrets({ project, connection, names, credential: kept, origins,
           <span>
             {names.map((one) => LABELS[one] ?? one).join(", ")} kept in{" "}
             <code className="font-mono text-xs">{kept}</code>
-            {credential.data?.set_at && <span className="opacity-75">, set {when(credential.data.set_at)}</span>}
+            {credential.data?.set_at && <span className="opacity-75">, set {when(credential.data.set_at)}</span>}{" "}
+            {kept && (
+              <UsedBy
+                item={{
+                  project,
+                  kind: "credentials",
+                  word: "credential",
+                  name: kept,
+                  after: `connections/${connection.name}`,
+                }}
+              />
+            )}
           </span>
         ) : (
           <Tag tone="bad">missing</Tag>

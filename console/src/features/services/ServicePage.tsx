@@ -3,10 +3,12 @@ import { Link, useParams } from "react-router";
 import { NotYet, Page } from "../../ui/Layout";
 import { Heading, Waiting } from "../../ui/parts";
 import { ProblemAlert } from "../../ui/ProblemAlert";
+import { WhereUsed } from "../finding/WhereUsed";
 import { usePermission } from "../session/session";
 import { ConnectionTag } from "./ConnectionTag";
 import { OperationList } from "./OperationList";
 import { Preparation } from "./Preparation";
+import { StandIn } from "./StandIn";
 import { UsualForm } from "./UsualForm";
 import { useDefinitionsOf, useExportService, useOperationPages, useService, type Service } from "./services";
 
@@ -15,7 +17,7 @@ export default function ServicePage() {
   const { project = "", name = "" } = useParams();
   const found = useService(project, name);
   const mayBuild = usePermission(project, "build");
-  if (found.isPending || found.error) return <NotYet title={name} what="Reading the service" error={found.error} />;
+  if (!found.data) return <NotYet title={name} what="Reading the service" error={found.error} />;
   const service = found.data;
   return (
     <Page
@@ -41,9 +43,13 @@ export default function ServicePage() {
         <div>
           <Connections service={service} />
           <Definitions project={project} service={service} />
+          {mayBuild && <StandIn project={project} service={service} />}
         </div>
         <Operations project={project} service={service} />
       </div>
+      <WhereUsed
+        item={{ project, kind: "services", word: "service", name, version: service.version, after: "services" }}
+      />
     </Page>
   );
 }
@@ -72,7 +78,7 @@ function Definitions({ project, service }: { project: string; service: Service }
   const definitions = useDefinitionsOf(project, service.name);
   if (!service.counts.definitions) return null;
   return (
-    <section>
+    <section className="mb-6">
       <Heading>Definitions</Heading>
       <ProblemAlert error={definitions.error} />
       <ul className="text-sm">

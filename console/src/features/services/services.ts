@@ -1,3 +1,4 @@
+import { saveJson } from "../../ui/saving";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, answerIfThere, api, type Schemas } from "../../api/client";
 import { everyItem, usePages } from "../../ui/pages";
@@ -144,14 +145,7 @@ export function useExportService(project: string, name: string) {
   return useMutation({
     mutationFn: () =>
       answer(api.GET("/api/v1/projects/{project}/services/{name}/openapi", { params: { path: { project, name } } })),
-    onSuccess: (made) => {
-      const address = URL.createObjectURL(
-        new Blob([JSON.stringify(made.document, null, 2)], { type: "application/json" }),
-      );
-      const link = Object.assign(document.createElement("a"), { href: address, download: `${name}.openapi.json` });
-      link.click();
-      URL.revokeObjectURL(address);
-    },
+    onSuccess: (made) => saveJson(`${name}.openapi.json`, made.document),
   });
 }
 

@@ -14,7 +14,7 @@ import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { Annotation, Compartment, EditorState, StateEffect, type Extension } from "@codemirror/state";
 import { drawSelection, EditorView, keymap } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
-import { useEffect, useLayoutEffect, useRef, type RefObject } from "react";
+import { useLayoutEffect, useRef, type RefObject } from "react";
 
 interface Props {
   label: string;
@@ -80,6 +80,18 @@ const look = EditorView.theme({
   ".cm-diagnostic": { fontSize: "0.75rem", padding: "0.2rem 0.5rem" },
 });
 
+/**
+ * Where parts of a text are drawn anew around what is selected, such as a colour or a mark, the browser may forget that
+ * it is selected, and what is typed next would stand beside it instead of in its place.
+ */
+function keepSelected(view: EditorView) {
+  const { main } = view.state.selection;
+  const held = document.getSelection();
+  if (main.empty || !view.hasFocus || !held?.isCollapsed || !view.contentDOM.contains(held.anchorNode)) return;
+  const [anchor, head] = [view.domAtPos(main.anchor), view.domAtPos(main.head)];
+  held.setBaseAndExtent(anchor.node, anchor.offset, head.node, head.offset);
+}
+
 /** A text under work: coloured, folded and completed by its language, problems shown where they are. */
 export function CodeEditor(props: Props) {
   const place = useRef<HTMLDivElement>(null);
@@ -92,7 +104,7 @@ export function CodeEditor(props: Props) {
   // what was typed here and has not come back as `text` yet: who types on meanwhile must not be set back by it
   const typed = useRef<string[]>([]);
 
-  useEffect(() => {
+  useLayoutEffect(() => {
     const view = new EditorView({
       parent: place.current!,
       state: EditorState.create({
@@ -133,6 +145,7 @@ export function CodeEditor(props: Props) {
             typed.current.push(text);
             now.current.onText(text);
           }),
+          EditorView.updateListener.of(({ view }) => keepSelected(view)),
           ...now.current.extensions(),
         ],
       }),
@@ -143,7 +156,9 @@ export function CodeEditor(props: Props) {
     return () => view.destroy();
   }, []);
 
-  useEffect(() => {
+  // before anything else happens: an effect that React puts off may come between what the browser types and the
+  // moment at which the editor looks at it, and what is dispatched then makes the editor forget what was typed
+  useLayoutEffect(() => {
     const view = editor.current!;
     const before = view.state.doc.toString();
     const own = typed.current.lastIndexOf(props.text);
@@ -165,11 +180,11 @@ export function CodeEditor(props: Props) {
       annotations: fromOutside.of(true),
     });
   }, [props.text]);
-  useEffect(
+  useLayoutEffect(
     () => editor.current!.dispatch({ effects: mayWrite.current.reconfigure(EditorState.readOnly.of(props.readOnly)) }),
     [props.readOnly],
   );
-  useEffect(() => editor.current!.dispatch({ effects: judged.of(null) }), [props.diagnose]);
+  useLayoutEffect(() => editor.current!.dispatch({ effects: judged.of(null) }), [props.diagnose]);
 
   return <div ref={place} />;
 }

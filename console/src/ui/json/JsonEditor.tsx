@@ -4,7 +4,7 @@ import { syntaxTree } from "@codemirror/language";
 import type { Diagnostic } from "@codemirror/lint";
 import { RangeSetBuilder, StateEffect, StateField, type EditorState } from "@codemirror/state";
 import { Decoration, EditorView, type DecorationSet } from "@codemirror/view";
-import { useCallback, useEffect, useLayoutEffect, useRef } from "react";
+import { useCallback, useLayoutEffect, useRef } from "react";
 import { CodeEditor } from "../editor/CodeEditor";
 import { completing, type Known } from "./completion";
 import { nodeAt, pointerAt } from "./places";
@@ -20,6 +20,8 @@ interface Props {
   problems: { where: string; message: string }[];
   /** The part that is lit. */
   lit: string | null;
+  /** Whether it is scrolled to, where something else than this text has lit it. */
+  follows?: boolean;
   onText: (text: string) => void;
   /** The part that is pointed at. */
   onPoint: (pointer: string | null) => void;
@@ -57,15 +59,22 @@ export default function JsonEditor(props: Props) {
   useLayoutEffect(() => {
     now.current = props;
   });
-  const { problems, lit } = props;
+  const { problems, lit, follows } = props;
+  const pointed = useRef<string | null>(null);
   const diagnose = useCallback((state: EditorState) => diagnosed(state, problems), [problems]);
-  useEffect(() => view.current!.dispatch({ effects: light.of(lit) }), [lit]);
+  useLayoutEffect(() => {
+    const at = view.current!;
+    const node = follows && lit !== null && lit !== pointed.current ? nodeAt(at.state, lit) : null;
+    const scroll = node ? [EditorView.scrollIntoView(node.from, { y: "start", yMargin: 20 })] : [];
+    at.dispatch({ effects: [light.of(lit), ...scroll] });
+  }, [lit, follows]);
 
   const point = (at: EditorView, position: number) => {
     const line = at.state.doc.lineAt(position);
     // behind its end, a line stands for what begins on it
     const meant = position >= line.to - 1 ? line.from + Math.max(0, line.text.search(/\S/)) : position;
-    now.current.onPoint(pointerAt(at.state, syntaxTree(at.state).resolveInner(meant, 1)));
+    pointed.current = pointerAt(at.state, syntaxTree(at.state).resolveInner(meant, 1));
+    now.current.onPoint(pointed.current);
   };
   const extensions = () => [
     json(),

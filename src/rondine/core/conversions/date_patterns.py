@@ -106,6 +106,48 @@ def read_moment(text: str, pattern: Pattern, zone: ZoneInfo | None) -> datetime 
     return moment
 
 
+def written_date(moment: date, pattern: str) -> str:
+    """A date, or a date and time with its offset, in this form. Names are English and whole, or their first three
+    letters."""
+    parse_pattern(pattern)
+    return _TOKEN.sub(lambda found: _written(found, moment), pattern)
+
+
+def _written(found: re.Match[str], moment: date) -> str:
+    token = found.group()
+    if found.group(1) is not None:
+        return found.group(1).replace("''", "'") or "'"
+    if found.group(2) is None:
+        return token
+    at = moment if isinstance(moment, datetime) else datetime.combine(moment, time(), UTC)
+    letter, width = token[0], len(token)
+    if letter == "y":
+        return f"{at.year % 100:02d}" if width == 2 else f"{at.year:0{width}d}"
+    if letter == "M" and width >= 3:
+        return _MONTHS[at.month - 1].capitalize()[: 3 if width == 3 else None]
+    if letter == "E":
+        return _DAYS[at.weekday()].capitalize()[: None if width == 4 else 3]
+    if letter == "S":
+        return f"{at.microsecond:06d}".ljust(width, "0")[:width]
+    if letter == "a":
+        return "PM" if at.hour >= 12 else "AM"
+    if letter in "zZxX":
+        return _written_offset(at, letter, width)
+    number = {"M": at.month, "d": at.day, "H": at.hour, "h": (at.hour + 11) % 12 + 1, "m": at.minute, "s": at.second}
+    return f"{number[letter]:0{width}d}"
+
+
+def _written_offset(at: datetime, letter: str, width: int) -> str:
+    minutes = int((at.utcoffset() or timedelta()).total_seconds() // 60)
+    if letter == "z":
+        return "UTC"
+    if letter == "X" and not minutes:
+        return "Z"
+    hours, rest = divmod(abs(minutes), 60)
+    between = ":" if width == 3 else ""
+    return f"{'-' if minutes < 0 else '+'}{hours:02d}{between}{rest:02d}"
+
+
 def zone_named(name: str) -> ZoneInfo:
     """Raises InputError for a zone that there is not."""
     try:

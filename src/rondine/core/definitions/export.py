@@ -38,7 +38,7 @@ from rondine.core.operations.values import Value, ValueOf
 from rondine.core.pagination import LinkHeader
 from rondine.core.protocols.odata import path_template
 from rondine.core.protocols.soap import media_type
-from rondine.core.schema.json_schema import Schema, types_of
+from rondine.core.schema.json_schema import PLAIN, Schema, types_of
 from rondine.core.settings import dump
 from rondine.core.signin import (
     ApiKey,
@@ -54,15 +54,7 @@ from rondine.core.signin import (
 )
 
 _OBJECT: dict[str, Any] = {"type": "object", "properties": {}}
-_TYPES: dict[str, dict[str, Any]] = {
-    "text": {"type": "string"},
-    "integer": {"type": "integer"},
-    "decimal": {"type": "number"},
-    "boolean": {"type": "boolean"},
-    "date": {"type": "string", "format": "date"},
-    "datetime": {"type": "string", "format": "date-time"},
-    "json": {"type": ["object", "array"]},
-}
+_TYPES: dict[str, dict[str, Any]] = {**PLAIN, "json": {"type": ["object", "array"]}}
 
 
 @dataclass(frozen=True, slots=True)

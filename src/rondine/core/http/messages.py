@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from urllib.parse import SplitResult, parse_qsl, quote, urlsplit, urlunsplit
 
+from rondine.core.http.files import FileBody
 from rondine.core.secret import MASK, Secret
 
 Headers = tuple[tuple[str, str], ...]
@@ -38,7 +39,7 @@ class Request:
     method: str
     url: str
     headers: tuple[tuple[str, str | Secret], ...] = ()
-    body: bytes | SecretBody | None = None
+    body: bytes | SecretBody | FileBody | None = None
     secret_query: tuple[tuple[str, Secret], ...] = ()
 
     def header(self, name: str) -> str | Secret | None:
@@ -54,14 +55,22 @@ class Request:
 
     @property
     def shown_body(self) -> bytes:
-        return self.body.shown if isinstance(self.body, SecretBody) else self.body or b""
+        return self.body.shown if isinstance(self.body, SecretBody | FileBody) else self.body or b""
 
     @property
     def sent_body(self) -> bytes:
         """What really goes out: only the sign-in schemes and the engine look at it."""
-        return (
-            self.body.sent.reveal().encode(self.body.charset) if isinstance(self.body, SecretBody) else self.body or b""
-        )
+        match self.body:
+            case SecretBody(sent=sent, charset=charset):
+                return sent.reveal().encode(charset)
+            case FileBody():
+                return b"".join(self.body.chunks())
+            case _:
+                return self.body or b""
+
+    def without_headers(self, *names: str) -> "Request":
+        """names: in lower case."""
+        return replace(self, headers=tuple(pair for pair in self.headers if pair[0].lower() not in names))
 
     def with_header(self, name: str, value: "str | Secret") -> "Request":
         """The request with this header set, in place of any of the same name."""
@@ -138,7 +147,8 @@ def without_secrets(url: str) -> str:
 
 
 def http_text(request: Request) -> str:
-    """The request as HTTP/1.1 text, secrets masked, for people to read and copy."""
+    """The request as HTTP/1.1 text, secrets masked, for people to read and copy. Of a body that is no text, what cannot
+    stand in one is shown escaped."""
     parts = urlsplit(request.url)
     target = urlunsplit(("", "", parts.path or "/", parts.query, ""))
     for name, secret in request.secret_query:
@@ -147,7 +157,12 @@ def http_text(request: Request) -> str:
     lines += [f"{name}: {value}" for name, value in request.headers]
     text = "\n".join(lines)
     body = _body_text(request)
-    return f"{text}\n\n{body}" if body else text
+    return storable_text(f"{text}\n\n{body}" if body else text)
+
+
+def storable_text(text: str) -> str:
+    """Text that databases can hold: U+0000 and half surrogates are shown escaped."""
+    return text.replace("\0", "\\u0000").encode("utf-8", "backslashreplace").decode()
 
 
 def _body_text(request: Request) -> str:

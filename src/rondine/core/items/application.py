@@ -22,14 +22,22 @@ class CallerRule(Document, frozen=True, kw_only=True):
 class ApplicationDocument(Document, frozen=True, kw_only=True):
     """What an application may call and read in its environment, and how much of it."""
 
-    REFERENCES: ClassVar[Mapping[str, str]] = {"operations": "operations", "record_types": "record-types"}
+    REFERENCES: ClassVar[Mapping[str, str]] = {
+        "operations": "operations",
+        "flows": "flows",
+        "record_types": "record-types",
+    }
 
     operations: Annotated[list[str], Meta(description="that it may call, by name")] = []
     all_operations: Annotated[bool, Meta(description="it may call every one that its environment has")] = False
+    flows: Annotated[
+        list[str], Meta(description="that it may call, by name, with all that they ask; those that write if it may")
+    ] = []
+    all_flows: Annotated[bool, Meta(description="it may call every flow that its environment has")] = False
     record_types: Annotated[list[str], Meta(description="whose records it may read, by name")] = []
     all_record_types: Annotated[bool, Meta(description="it may read the records of all of them")] = False
     may_write: Annotated[
-        bool, Meta(description="it may call operations that change something at the service, and not only read")
+        bool, Meta(description="it may call operations and flows that change something, and not only read")
     ] = False
     calls_a_minute: Annotated[
         Annotated[int, Meta(ge=1, le=1_000_000)] | None,
@@ -38,9 +46,24 @@ class ApplicationDocument(Document, frozen=True, kw_only=True):
     time_limit: Annotated[
         float, Meta(gt=0, le=150, description="seconds that a call waits for its service, unless it asks for fewer")
     ] = 30.0
+    most_upload_bytes: Annotated[int, Meta(ge=1, le=2**31, description="of one request that brings files, in all")] = (
+        64 * 1024 * 1024
+    )
     callers: Annotated[
         CallerRule | None, Meta(description="which of its users it may call and read for; by default all")
     ] = None
+    callbacks: Annotated[
+        list[Annotated[str, Meta(pattern=r"^https?://[^/?#@\s]+/[^?#\s]*$")]],
+        Meta(
+            description=(
+                "addresses of the application to which a service may send users back who sign in with an account of"
+                " their own; each registered at the service too"
+            )
+        ),
+    ] = []
+    session_hours: Annotated[
+        float, Meta(gt=0, le=720, description="for how long a user stays signed in at a service at most")
+    ] = 12.0
     keeps_responses: Annotated[
         bool, Meta(description="responses are kept with their runs, also of calls that ended well")
     ] = False

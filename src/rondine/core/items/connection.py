@@ -14,10 +14,9 @@ from rondine.core.http.templates import expand_address
 from rondine.core.http.time_outs import TimeOuts
 from rondine.core.operations.values import Value
 from rondine.core.settings import LONG_TEXT, Document, dump
-from rondine.core.signin import (
-    NoSignIn,
-    SignIn,
-)
+from rondine.core.signin import NoSignIn, SignIn
+from rondine.core.signin.jwt import Algorithm
+from rondine.core.signin.own import own_secrets
 
 
 class StandingParameter(Document, frozen=True):
@@ -75,6 +74,27 @@ class OwnSignIn(Document, frozen=True):
 Use = Literal["live", "copy", "write"]
 
 
+class CallerIdentity(Document, frozen=True):
+    """How the service is told for which user an application calls (Rondine-Caller). Calls for nobody in particular do
+    not have it."""
+
+    header: Annotated[str, Meta(pattern=r"^[A-Za-z0-9!#$%&'*+.^_`|~-]+$", description="that carries it")]
+    form: Annotated[
+        Literal["plain", "signed"],
+        Meta(
+            description=(
+                "the user's key as it is; or a JSON Web Token (RFC 7519) with it as its subject, signed with the"
+                " credential's caller_key and good for five minutes"
+            )
+        ),
+    ] = "plain"
+    prefix: Annotated[str, Meta(description="put before it, such as Bearer and a blank")] = ""
+    algorithm: Annotated[Algorithm, Meta(description="of the signature")] = "HS256"
+    key_id: Annotated[str, Meta(description="of the key, told with the token (kid)")] = ""
+    issuer: Annotated[str, Meta(description="who says so (iss)")] = "rondine"
+    audience: Annotated[str, Meta(description="whom it is for (aud); left out, the base address")] = ""
+
+
 class ConnectionDocument(Document, frozen=True):
     """How a service is reached in one environment: where it is, how much it may be asked, how to sign in there, and
     what goes with every request."""
@@ -112,6 +132,19 @@ class ConnectionDocument(Document, frozen=True):
         NoSignIn()
     )
     own_sign_ins: Annotated[list[OwnSignIn], Meta(description="of single operations")] = []
+    caller: Annotated[
+        CallerIdentity | None, Meta(title="User of an application", description="how the service is told who that is")
+    ] = None
+    callers_sign_in: Annotated[
+        bool,
+        Meta(
+            title="Users of applications sign in themselves",
+            description=(
+                "calls of applications are made with the sign-in of the user they are for, and with no other; all else,"
+                " such as feeds, goes on with the connection's own"
+            ),
+        ),
+    ] = False
     headers: Annotated[list[StandingParameter], Meta(description="that go with every request")] = []
     query: Annotated[list[StandingParameter], Meta(description="parameters that go with every request")] = []
     supports: Annotated[
@@ -142,8 +175,14 @@ class ConnectionDocument(Document, frozen=True):
         return list(dict.fromkeys(origin(address) for address in addresses if re.match(r"https?://[^/?#]", address)))
 
     def secret_names(self) -> tuple[str, ...]:
-        """What the connection's credential must hold."""
+        """What the connection's credential holds."""
         names = [*self.sign_in.secret_names()]
         names += ["tls_private_key"] if self.tls.certificate else []
         names += ["proxy_password"] if self.proxy.user_name else []
+        names += ["caller_key"] if self.caller is not None and self.caller.form == "signed" else []
         return tuple(dict.fromkeys(names))
+
+    def needed_secrets(self) -> tuple[str, ...]:
+        """What it must hold: all, but for what users of applications give themselves."""
+        own = own_secrets(self.sign_in) if self.callers_sign_in else ()
+        return tuple(name for name in self.secret_names() if name not in own)

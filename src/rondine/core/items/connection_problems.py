@@ -22,6 +22,7 @@ from rondine.core.signin import (
     SoapHeader,
     UserNameToken,
 )
+from rondine.core.signin.own import may_be_own
 
 FIELD_NAME = r"[!#$%&'*+.^_`|~0-9A-Za-z-]+"
 
@@ -58,6 +59,14 @@ def connection_problems(document: ConnectionDocument) -> list[Problem]:
             )
         )
     problems += sign_in_problems(document.sign_in, "/sign_in", document)
+    if document.callers_sign_in and not may_be_own(document.sign_in):
+        problems.append(
+            Problem(
+                "/callers_sign_in",
+                "users of applications cannot sign in by this scheme: it is one of programs",
+                "take authorization_code, password_grant, basic, digest, user_name_token, bearer or api_key",
+            )
+        )
     for number, own in enumerate(document.own_sign_ins):
         problems += sign_in_problems(own.sign_in, f"/own_sign_ins/{number}/sign_in", document)
     return problems
@@ -106,6 +115,7 @@ def _address_problems(document: ConnectionDocument) -> list[Problem]:
 
 def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -> list[Problem]:
     problems = []
+    is_of_callers = document.callers_sign_in and here == "/sign_in"
     match sign_in:
         case OAuthClient():
             if not sign_in.token_address:
@@ -126,7 +136,7 @@ def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -
                         "see the service's documentation",
                     )
                 )
-            if isinstance(sign_in, PasswordGrant) and not sign_in.user_name:
+            if isinstance(sign_in, PasswordGrant) and not sign_in.user_name and not is_of_callers:
                 problems.append(Problem(f"{here}/user_name", "the user name is missing", "give the one of the account"))
             if sign_in.client_authentication == "tls" and not document.tls.certificate:
                 problems.append(
@@ -137,7 +147,7 @@ def sign_in_problems(sign_in: SignIn, here: str, document: ConnectionDocument) -
                     )
                 )
         case Basic() | Digest() | UserNameToken():
-            if not sign_in.user_name:
+            if not sign_in.user_name and not is_of_callers:
                 problems.append(Problem(f"{here}/user_name", "the user name is missing", "give the one of the account"))
         case SoapHeader():
             if not sign_in.element:

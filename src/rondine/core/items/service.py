@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from msgspec import Meta
 
 from rondine.core.http.limits import Limit
+from rondine.core.protocols.standing_in import StandIn
 from rondine.core.settings import Document
 from rondine.core.signin import (
     SignIn,
@@ -29,3 +30,4 @@ class ServiceDocument(Document, frozen=True):
     description: str = ""
     documentation: Annotated[str, Meta(description="the address of its documentation")] = ""
     preparation: Preparation = Preparation()
+    stand_in: Annotated[StandIn | None, Meta(description="left out, nothing stands in for it")] = None

@@ -9,6 +9,12 @@ from rondine.core.settings import Document
 
 FeedEvent = Literal["failed", "recovered", "incomplete", "drift", "not_marked", "late", "refused", "ended"]
 FEED_EVENTS: tuple[FeedEvent, ...] = get_args(FeedEvent)
+#: What is told of calls, beside what is told of feeds.
+CALL_ENDED: Literal["call_ended"] = "call_ended"
+CallEnd = Literal["done", "failed", "cancelled"]
+#: What is told of runs of flows: a person is asked; nobody knows what became of a task; and how they end.
+FlowEvent = Literal["flow_asks", "flow_doubt", "flow_failed", "flow_ended", "flow_refused"]
+FLOW_EVENTS: tuple[FlowEvent, ...] = get_args(FlowEvent)
 ChangeKind = Literal["created", "changed", "gone", "returned", "removed"]
 
 
@@ -42,6 +48,36 @@ class OfRecords(Document, tag="records", frozen=True):
     ] = []
 
 
+class OfCalls(Document, tag="calls", frozen=True):
+    """The end of calls that applications leave to the background (Prefer: respond-async)."""
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"applications": "applications"}
+
+    applications: Annotated[
+        list[str], Meta(description="of which applications, by name; left out, all of the environment")
+    ] = []
+    ends: Annotated[
+        list[CallEnd], Meta(description="how they ended: done, failed, cancelled; left out, however they end")
+    ] = []
+
+
+class OfFlows(Document, tag="flows", frozen=True):
+    """What happens to runs of flows: that somebody is asked, with a link to answer, among it."""
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"flows": "flows"}
+
+    events: Annotated[
+        list[Literal["asks", "doubt", "failed", "ended", "refused"]],
+        Meta(
+            description=(
+                "which: asks (a person is asked), doubt (nobody knows what became of a task), failed, ended (every"
+                " run), refused (due, and not begun); left out, all but ended"
+            )
+        ),
+    ] = []
+    flows: Annotated[list[str], Meta(description="of which flows, by name; left out, all of the environment")] = []
+
+
 class ByWebhook(Document, tag="webhook", frozen=True):
     """A signed request (Standard Webhooks) with CloudEvents in JSON, many at a time, each until it is answered with
     2xx."""
@@ -59,7 +95,7 @@ class ByEmail(Document, tag="email", frozen=True):
 class SubscriptionDocument(Document, frozen=True):
     """Who is told of what, and how."""
 
-    about: Annotated[OfFeeds | OfRecords, Meta(description="what is told")]
+    about: Annotated[OfFeeds | OfRecords | OfCalls | OfFlows, Meta(description="what is told")]
     by: Annotated[ByWebhook | ByEmail, Meta(description="how it is told")]
     enabled: Annotated[bool, Meta(description="off, it tells nothing until it is on again, and then all")] = True
     description: Annotated[str, Meta(description="what it is for, in one's own words")] = ""

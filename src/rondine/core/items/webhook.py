@@ -111,11 +111,24 @@ class ToRun(Document, tag="run", frozen=True, kw_only=True):
     feed: Annotated[str, Meta(description="the feed, by name")]
 
 
+class ToFlow(Document, tag="flow", frozen=True, kw_only=True):
+    """Each delivery lets the runs of flows go on that wait for it; where none does, it begins a run, if a flow is
+    named."""
+
+    REFERENCES: ClassVar[Mapping[str, str]] = {"flow": "flows"}
+
+    flow: Annotated[str, Meta(description="the flow that it begins, by name; by default none")] = ""
+    inputs: Annotated[
+        dict[str, str],
+        Meta(description="the flow's inputs, each a JSON Pointer into the delivery's body; those without a value not"),
+    ] = {}
+
+
 class WebhookDocument(Document, frozen=True, kw_only=True):
     """What a service sends by itself, how that is proven, and what becomes of it."""
 
     proof: Proof = Standard()
-    becomes: Annotated[ToRecords | ToRun, Meta(description="what a delivery becomes")]
+    becomes: Annotated[ToRecords | ToRun | ToFlow, Meta(description="what a delivery becomes")]
     id_header: Annotated[
         str, Meta(description="that tells one delivery from another; without it, its content does")
     ] = "webhook-id"

@@ -53,6 +53,9 @@ class RecordField(Document, frozen=True):
     title: str = ""
     unit: Annotated[str, Meta(description="shown beside the value")] = ""
     searchable: Annotated[bool, Meta(description="may be filtered and sorted by")] = False
+    is_picture: Annotated[
+        bool, Meta(description="a text that is the address of a picture, which the console shows in its place")
+    ] = False
 
 
 class Link(Document, frozen=True):
@@ -73,7 +76,15 @@ class RecordTypeDocument(Document, frozen=True):
         Meta(description="the fields that together tell one record from all others"),
     ] = []
     links: Annotated[list[Link], Meta(description="the records of other types that each belongs to")] = []
-    kind: Literal["kept"] = "kept"
+    kind: Annotated[
+        Literal["kept", "live", "passing"],
+        Meta(
+            description=(
+                "kept: copies in the database, filled by feeds; live: asked of the service whenever they are read, by"
+                " the binding of the type; passing: for the length of a run or call, and nowhere after it"
+            )
+        ),
+    ] = "kept"
     history: Annotated[
         Literal["none", "changes", "all"],
         Meta(
@@ -324,6 +335,16 @@ def with_base(mapping: MappingDocument, base: MappingDocument) -> MappingDocumen
     return MappingDocument(
         format=base.format, namespaces={**base.namespaces, **mapping.namespaces}, outputs=[*outputs, *own.values()]
     )
+
+
+def kept_part(
+    mapping: MappingDocument, record_types: Mapping[str, RecordTypeDocument]
+) -> tuple[MappingDocument, list[str]]:
+    """The mapping with the outputs whose records are kept; and for each other one, what it is: "care is passing"."""
+    kinds = {name: document.kind for name, document in record_types.items()}
+    kept = [one for one in mapping.outputs if kinds.get(one.record_type, "kept") == "kept"]
+    others = [f"{one.record_type} is {kinds[one.record_type]}" for one in mapping.outputs if one not in kept]
+    return (msgspec.structs.replace(mapping, outputs=kept) if others else mapping), others
 
 
 #: Mappings that are based on each other in a row.

@@ -15,6 +15,7 @@ import msgspec
 
 from rondine.core.conversions.types import to_decimal
 from rondine.core.documents.json import json_text
+from rondine.core.errors import InputError
 from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Mapped, Reject
 from rondine.core.mapping.document import RecordTypeDocument
 
@@ -70,6 +71,20 @@ def encode_rows(output: CompiledOutput, mapped: Mapped) -> tuple[list[EncodedRow
             )
         )
     return encoded, rejects
+
+
+def encode_row(data: Mapping[str, Any], document: RecordTypeDocument) -> EncodedRow:
+    """One record that no mapping made, its values in their fields' types. Raises InputError for text that PostgreSQL
+    cannot hold."""
+    try:
+        body, key = _encode(data), _encode([data[name] for name in document.key])
+        if b"\\u0000" in body and _holds_nul(data):
+            raise InputError("holds the character U+0000, which PostgreSQL cannot store", where="/fields")
+    except UnicodeEncodeError as error:
+        words = "holds half of a surrogate pair, which is not a character"
+        raise InputError(words, where="/fields") from error
+    digest, content = blake2b(key, digest_size=16).digest(), blake2b(body, digest_size=16).digest()
+    return EncodedRow(digest, key.decode(), content, body, 0)
 
 
 @dataclass(frozen=True, slots=True)

@@ -418,6 +418,21 @@ def values_of(operation: OperationDocument) -> Iterator[tuple[str, Value]]:
     yield from body_values(operation.body)
 
 
+def file_inputs(operation: OperationDocument) -> frozenset[str]:
+    """Inputs that may be files: each is a whole body, or the whole of parts that are files, and stands nowhere else."""
+    files = set()
+    parts = operation.body.parts if isinstance(operation.body, MultipartBody) else []
+    takes = {f"/body/parts/{number}" for number, one in enumerate(parts) if one.file_name or one.encoding == "base64"}
+    takes |= {"/body/content"} if isinstance(operation.body, BytesBody) else set()
+    others = path_variables(operation.path)
+    for place, value in values_of(operation):
+        if isinstance(value, ValueOf) and not value.written and place in takes:
+            files.add(value.input)
+        else:
+            others |= {part.input for part in parts_of(value) if isinstance(part, ValueOf)}
+    return frozenset(files - others - {""})
+
+
 def response_for(operation: OperationDocument, status: int) -> ResponseDescription | None:
     """What the definition says of a response with this status: of the status itself, its family, or by default (OpenAPI
     3.1, "Responses Object")."""

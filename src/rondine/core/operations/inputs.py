@@ -14,6 +14,7 @@ from rondine.core.conversions.steps import Conversion, chain
 from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents.json import as_written, json_text, read_json
 from rondine.core.errors import DocumentError, InputError, Problem, did_you_mean
+from rondine.core.http.files import GivenFile, has_file
 from rondine.core.settings import Document
 
 InputName = Annotated[
@@ -53,6 +54,7 @@ class Input(Document, frozen=True):
     try_value: Annotated[Any | UnsetType, Meta(description="what a trial begins with")] = UNSET
     allowed: Annotated[list[str | int], Meta(description="the only values taken, if any are named")] = []
     bounds: Bounds = Bounds()
+    members: Annotated[list[str], Meta(description="what an object given for it has, as a definition says")] = []
     title: str = ""
     unit: Annotated[str, Meta(description="shown beside the value")] = ""
     description: str = ""
@@ -134,6 +136,9 @@ def checked_inputs(
     out: dict[str, Any] = {}
     for input_ in inputs:
         value = values.get(input_.name)
+        if has_file(value):
+            out[input_.name] = value
+            continue
         if value is None or (value == "" and input_.type != "text"):
             value = None if input_.default is UNSET else input_.default
         if (name := named_standing(value)) is not None:
@@ -239,6 +244,12 @@ def value_text(value: Any) -> str:
     """A typed value as it is written into an address or header."""
     if isinstance(value, str):
         return value
+    if isinstance(value, GivenFile):
+        raise InputError(
+            f"the file {value.name or value.digest[:12]} stands where a text is sent",
+            where="inputs",
+            hint="only a whole body, or a part of a multipart body, is a file",
+        )
     if isinstance(value, (date, datetime)):
         return value.isoformat().replace("+00:00", "Z")
     return format(value, "f") if isinstance(value, Decimal) else json_text(value)

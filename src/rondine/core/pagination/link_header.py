@@ -1,4 +1,4 @@
-"""Pagination by the Link header field (RFC 8288), relation type "next"."""
+"""Pagination by the Link header field (RFC 8288), relation type "next", or by another one that holds an address."""
 
 import re
 from collections.abc import Mapping
@@ -29,8 +29,12 @@ class Link:
 
 
 class LinkHeader(Strategy, tag="link_header", frozen=True):
-    """Follows the next link in the Link header until a response has none."""
+    """Follows the next link in a header, usually Link, until a response has none."""
 
+    header: Annotated[
+        str,
+        Meta(min_length=1, description="that names the next page; another one than Link holds its address alone"),
+    ] = "Link"
     max_pages: Annotated[
         int, Meta(ge=1, description="responses to ask for at most; stops a service that links in a circle")
     ] = 10_000
@@ -38,17 +42,17 @@ class LinkHeader(Strategy, tag="link_header", frozen=True):
     def exchange(self, paged: PagedOperation, position: Position = None) -> Pages:
         return follow(
             paged,
-            _next_of,
+            self._next_of,
             position=position,
             wanted=self.wanted(),
             max_pages=self.max_pages,
-            source="Link header",
+            source=f"{self.header} header",
             ended="the last page has no next link",
         )
 
-
-def _next_of(response: Response) -> str | None:
-    return next_link(response.header("Link"))
+    def _next_of(self, response: Response) -> str | None:
+        value = response.header(self.header)
+        return next_link(value) if self.header.lower() == "link" else value or None
 
 
 def next_link(value: str | None) -> str | None:

@@ -1,5 +1,6 @@
 """Which paging a response shows. A guess stays a guess until a run has proven it."""
 
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -40,6 +41,8 @@ CURSOR_NAMES = {
     "cursor": ("cursor",),
     "next": ("cursor", "next", "after", "starting_after"),
 }
+#: How a header begins that holds an address, and no page's number or cursor.
+_ADDRESS = re.compile(r"https?://|/|\?")
 MORE_NAMES = {"hasmore", "more", "hasnext", "hasnextpage", "moreresults", "istruncated", "truncated"}
 
 
@@ -89,6 +92,9 @@ def recognise(
     asked = Asked(dict(parse_qsl(urlsplit(url).query, keep_blank_values=True)), inputs or {})
     if next_link(response.header("Link")):
         guesses.append(PagingGuess(LinkHeader(), "a next link in the Link header"))
+    for name, value in headers:
+        if plain_name(name.lower().removeprefix("x-")) in NEXT_NAMES and _ADDRESS.match(value):
+            guesses.append(PagingGuess(LinkHeader(header=name), f"a next address in the header {name}"))
     if is_xml:
         return guesses + _in_xml(document)
     guesses += _connections(document, asked)

@@ -15,6 +15,7 @@ from xml.sax.saxutils import escape
 from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.documents.json import json_text, read_json
 from rondine.core.errors import DocumentError, InputError
+from rondine.core.http.files import FileBody, GivenFile
 from rondine.core.media_types import bare_media_type
 from rondine.core.operations.document import (
     Body,
@@ -42,6 +43,8 @@ from rondine.core.secret import MASK
 #: Gives a value its text, number or whatever it is; None if an input in it has none.
 Read = Callable[[Value], Any]
 _MISSING = object()
+#: What a body is called whose kind nobody knows (RFC 9110, section 8.3).
+UNKNOWN = "application/octet-stream"
 One = TypeVar("One", Member, XmlElement, Parameter, Part)
 Field = TypeVar("Field", Parameter, Part)
 
@@ -51,7 +54,7 @@ class Content:
     """A body to send. content: None if nothing is left of it.  media_type: as its header says it.  charset: of its
     characters."""
 
-    content: bytes | None
+    content: bytes | FileBody | None
     media_type: str
     charset: str = "utf-8"
 
@@ -98,6 +101,8 @@ def body_content(body: Body, read: Read, *, header: str = "", is_shown: bool = F
             return _written(f'<?xml version="1.0" encoding="{declared}"?>\n{text}', said)
         case BytesBody():
             found = read(body.content)
+            if isinstance(found, GivenFile):
+                return Content(FileBody((found,)), header or _media_type(body.media_type, found))
             content = None if found is None else _decoded(value_text(found), "/body/content")
             return Content(content, header or body.media_type)
 
@@ -117,14 +122,19 @@ def charset_of(content_type: str) -> str:
 
 
 def _written(text: str, said: str) -> Content:
-    """A text in the charset that its Content-Type says; where that says none, an XML declaration in it does (XML 1.0,
-    section 4.3.3)."""
+    content, charset = _encoded(text, said)
+    return Content(content, said, charset)
+
+
+def _encoded(text: str, said: str) -> tuple[bytes, str]:
+    """A text in the charset that its Content-Type says, and that; where it says none, an XML declaration in the text
+    does (XML 1.0, section 4.3.3)."""
     charset = charset_of(said)
     declared = re.match(r"<\?xml[^>]*\sencoding\s*=\s*[\"']([\w.-]+)", text)
     if declared and "charset" not in said.lower():
         charset = charset_of(f"; charset={declared.group(1)}")
     try:
-        return Content(text.encode(charset), said, charset)
+        return text.encode(charset), charset
     except UnicodeEncodeError as error:
         raise InputError(
             f'the character "{text[error.start]}" of the body cannot be written in {charset}',
@@ -146,16 +156,16 @@ def _with_required(places: Sequence[tuple[One, str, str | None]], read: Read) ->
     input that is then missing."""
     values = [(one, at, within, read(one.value)) for one, at, within in places]
     given: dict[str, str] = {}  # by the place of an object: an input that has a value there
-    for memberameter_element, at, _, value in values:
-        if value is not None and (name := _input_in(memberameter_element.value)):
+    for one, at, _, value in values:
+        if value is not None and (name := _input_in(one.value)):
             for above in _above(at):
                 given.setdefault(above, name)
     out = []
-    for memberameter_element, at, within, value in values:
+    for one, at, within, value in values:
         if within is not None and within in given and value is None:
-            raise _missing(_input_in(memberameter_element.value), at, within, given[within])
-        if value is not None and (within is None or within in given or _input_in(memberameter_element.value)):
-            out.append((memberameter_element, value))
+            raise _missing(_input_in(one.value), at, within, given[within])
+        if value is not None and (within is None or within in given or _input_in(one.value)):
+            out.append((one, value))
     return out
 
 
@@ -216,31 +226,52 @@ def _multipart(body: MultipartBody, read: Read, header: str) -> Content:
     parts = _sent(body.parts, read, body.required)
     if body.optional and not _has_given(parts):
         return Content(None, header or "multipart/form-data")
-    sections: list[bytes] = []
+    sections: list[tuple[bytes, bytes | GivenFile]] = []
     for one, value in parts:
-        head = _part_head(one, read)
         for each in value if isinstance(value, list) else [value]:
-            sections.append(head + b"\r\n\r\n" + _part_content(one, scalar_text(each)))
+            content = each if isinstance(each, GivenFile) else _part_content(one, scalar_text(each))
+            sections.append((_part_head(one, read, each) + b"\r\n\r\n", content))
     said = re.search(r";\s*boundary\s*=\s*\"?([^\s;\"]+)", header, re.IGNORECASE)
-    boundary = said.group(1) if said else "rondine-" + hashlib.sha256(b"".join(sections)).hexdigest()[:24]
+    boundary = said.group(1) if said else "rondine-" + _digest(sections)[:24]
     mark = f"--{boundary}".encode()
-    content = b"".join(mark + b"\r\n" + section + b"\r\n" for section in sections) + mark + b"--\r\n"
-    if said:
-        return Content(content, header)
-    return Content(content, f"{header.rstrip('; ') or 'multipart/form-data'}; boundary={boundary}")
+    pieces = [piece for head, content in sections for piece in (mark + b"\r\n" + head, content, b"\r\n")]
+    media_type = header if said else f"{header.rstrip('; ') or 'multipart/form-data'}; boundary={boundary}"
+    return Content(_joined([*pieces, mark + b"--\r\n"]), media_type)
 
 
-def _part_head(part: Part, read: Read) -> bytes:
+def _digest(sections: Sequence[tuple[bytes, bytes | GivenFile]]) -> str:
+    digest = hashlib.sha256()
+    for head, content in sections:
+        digest.update(head)
+        digest.update(content.digest.encode() if isinstance(content, GivenFile) else content)
+    return digest.hexdigest()
+
+
+def _joined(pieces: Sequence[bytes | GivenFile]) -> bytes | FileBody:
+    """As bytes, if there is no file among them."""
+    bare = [piece for piece in pieces if isinstance(piece, bytes)]
+    return b"".join(bare) if len(bare) == len(pieces) else FileBody(tuple(pieces))
+
+
+def _media_type(said: str, file: GivenFile) -> str:
+    """What the operation says of a file's media type, unless it says nothing; then what goes with the file."""
+    return said if said not in ("", UNKNOWN) else file.media_type or said or UNKNOWN
+
+
+def _part_head(part: Part, read: Read, value: Any) -> bytes:
     """The fields before a part's content (RFC 7578, section 4). Raises InputError for one that would end its line."""
 
     def quoted(name: str) -> str:
         return name.replace('"', "%22").replace("\r", "%0D").replace("\n", "%0A")
 
     head = f'Content-Disposition: form-data; name="{quoted(part.name)}"'
-    if part.file_name:
-        head += f'; filename="{quoted(part.file_name)}"'
-    if part.media_type:
-        head += f"\r\nContent-Type: {quoted(part.media_type)}"
+    file = value if isinstance(value, GivenFile) else None
+    file_name = (file.name if file is not None else "") or part.file_name
+    media_type = part.media_type if file is None else _media_type(part.media_type, file)
+    if file_name:
+        head += f'; filename="{quoted(file_name)}"'
+    if media_type:
+        head += f"\r\nContent-Type: {quoted(media_type)}"
     for header in part.headers:
         if header.enabled and (value := read(header.value)) is not None:
             head += f"\r\n{header.name}: {header_line(header.name, value, explode=header.explode)}"
@@ -248,7 +279,7 @@ def _part_head(part: Part, read: Read) -> bytes:
 
 
 def _part_content(part: Part, text: str) -> bytes:
-    return _decoded(text, part.name) if part.encoding == "base64" else _written(text, part.media_type).content or b""
+    return _decoded(text, part.name) if part.encoding == "base64" else _encoded(text, part.media_type)[0]
 
 
 def _decoded(text: str, where: str) -> bytes:

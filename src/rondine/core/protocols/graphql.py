@@ -113,9 +113,9 @@ def inputs_of(text: str, schema: GraphQLSchema | None = None, name: str = "") ->
             isinstance(variable_definition.type, NonNullTypeNode) and variable_definition.default_value is None
         )
         kind, allowed = _input_type(variable_definition.type, schema)
-        out.append(
-            Input(name=variable_definition.variable.name.value, type=kind, required=is_required, allowed=allowed)
-        )
+        variable = variable_definition.variable.name.value
+        members = _members(variable_definition.type, schema)
+        out.append(Input(name=variable, type=kind, required=is_required, allowed=allowed, members=members))
     return out
 
 
@@ -131,6 +131,13 @@ def _input_type(node: TypeNode, schema: GraphQLSchema | None) -> tuple[InputType
     return SCALARS.get(
         inner.name.value, "text" if isinstance(known, GraphQLScalarType) or known is None else "json"
     ), []
+
+
+def _members(node: TypeNode, schema: GraphQLSchema | None) -> list[str]:
+    """Of an input object."""
+    inner = node.type if isinstance(node, NonNullTypeNode) else node
+    known = type_from_ast(schema, inner) if schema is not None and isinstance(inner, NamedTypeNode) else None
+    return list(known.fields) if isinstance(known, GraphQLInputObjectType) else []
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,6 +10,7 @@ import uritemplate
 
 from rondine.core.documents.json import json_text
 from rondine.core.errors import InputError
+from rondine.core.http.files import FileBody, has_file, shown_files
 from rondine.core.http.messages import QUERY_SAFE, Headers, Request, SecretBody
 from rondine.core.operations.document import READING, GraphQLBody, OperationDocument, Parameter, SoapBody, body_values
 from rondine.core.operations.inputs import standing_value, value_text
@@ -141,7 +142,8 @@ def build_request(
     for _, value in body_values(operation.body):
         for part in parts_of(value):
             if isinstance(part, ValueOf) and (found := known.of(part)) is not None:
-                origins.append(Origin("body", part.input or part.standing, value_text(found), known.source(part)))
+                shown = shown_files(found) if has_file(found) else value_text(found)
+                origins.append(Origin("body", part.input or part.standing, shown, known.source(part)))
     return Built(request, origins)
 
 
@@ -223,6 +225,7 @@ def with_body(
         return replace(request, body=content.content)
     masking = _Values({**values, **masked}, None, standing or {}).read
     shown = body_content(operation.body, masking, header=header, is_shown=True).content
+    assert isinstance(content.content, bytes) and not isinstance(shown, FileBody), "who signs in sends no file"
     secret = Secret(content.content.decode(content.charset), label)
     return replace(request, body=SecretBody(shown or b"", secret, content.charset))
 

@@ -4,6 +4,15 @@ from collections.abc import Mapping
 from typing import Any
 
 Schema = dict[str, Any] | bool
+#: Of single values, by the type of a field or an input.
+PLAIN: Mapping[str, dict[str, Any]] = {
+    "text": {"type": "string"},
+    "integer": {"type": "integer"},
+    "decimal": {"type": "number"},
+    "boolean": {"type": "boolean"},
+    "date": {"type": "string", "format": "date"},
+    "datetime": {"type": "string", "format": "date-time"},
+}
 
 
 def types_of(schema: dict[str, Any]) -> list[str]:

@@ -20,6 +20,15 @@ class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
     def secret_names(self) -> tuple[str, ...]:
         return (*self.client_secret_names(), "password")
 
+    def first_token(self, context: SignInContext) -> SignInExchange[Token]:
+        """The password handed in for a token."""
+        fields: Fields = [
+            ("grant_type", "password"),
+            ("username", self.user_name),
+            ("password", context.secrets["password"]),
+        ]
+        return ask_for_token(self, context, fields)
+
     def exchange(self, ask: Send, context: SignInContext) -> SignInExchange[Response]:
         def obtain(held: Token | None) -> SignInExchange[Token]:
             if held is not None and held.refresh is not None:
@@ -35,11 +44,6 @@ class PasswordGrant(OAuthClient, tag="password_grant", frozen=True):
                 except SignInRefused as error:
                     if not was_refused_for(error, "invalid_grant"):
                         raise
-            fields: Fields = [
-                ("grant_type", "password"),
-                ("username", self.user_name),
-                ("password", context.secrets["password"]),
-            ]
-            return (yield from ask_for_token(self, context, fields))
+            return (yield from self.first_token(context))
 
         return authorize_with_token(ask, context, obtain, bearer)

@@ -14,7 +14,7 @@ from rondine.server.api.problems import MEDIA_TYPE, problem, refusal
 Message = MutableMapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
-#: Bytes of a body; of one that is read from a file, row by row, as the readings of responses are.
+#: Bytes of a body; of one that goes through files, as the readings of responses do, and what applications send.
 MOST, MOST_READ = 64 * 1024 * 1024, 2 * 1024**3
 #: Seconds for a request's line and headers; between two parts of its body; and for how long a body that is refused is
 #: still taken in.
@@ -64,7 +64,8 @@ class Door:
         if scope["type"] != "http":
             await self.application(scope, receive, send)
             return
-        most = MOST_READ if "/readings/" in scope["path"] else MOST
+        is_large = "/readings/" in scope["path"] or scope["path"].startswith("/api/v1/use/")
+        most = MOST_READ if is_large else MOST
         body = _Body(receive, most)
         has_begun = False
 

@@ -102,7 +102,7 @@ class Admitting:
                     if isinstance(result, Admission):
                         future.set_result(result)
                     else:
-                        future.set_exception(_again(result))
+                        future.set_exception(own_error(result))
         finally:
             del self._busy[digest]
 
@@ -173,7 +173,7 @@ class _Stamps:
         return row
 
 
-def _again(error: Exception) -> Exception:
+def own_error(error: Exception) -> Exception:
     """An error of its own for each request: one that is raised in several places gathers the traces of all."""
     if isinstance(error, RateReached):
         return RateReached(error.message, where=error.where, hint=error.hint, seconds=error.seconds)

@@ -3,23 +3,24 @@
 import asyncio
 import hashlib
 import time
-from collections.abc import Callable
+from collections.abc import Collection, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import partial
 from typing import Any
 
 from django.utils import timezone
 
-from rondine.core.errors import LimitReached, RondineError, ServiceTooSlow
-from rondine.core.http.messages import Request, Send, without_secrets
-from rondine.core.mapping.compile import compile_mapping
-from rondine.core.mapping.document import RecordTypeDocument
-from rondine.core.settings import load
+from rondine.core.errors import InputError, LimitReached, Problem, RondineError, did_you_mean
+from rondine.core.http.files import told_inputs
+from rondine.core.operations.document import file_inputs
 from rondine.engine.client import Engine
 from rondine.engine.receiving import Received, SideCall
-from rondine.server.applications.admission import Admission
+from rondine.server.applications.admission import Admission, own_error
+from rondine.server.applications.contents import NoSuchRange, asked_range, check_range, content_reply, is_of_another
 from rondine.server.applications.lasting import (
     Claim,
+    asked_of,
     claim,
     kept_reply,
     look_again,
@@ -30,20 +31,22 @@ from rondine.server.applications.lasting import (
     settle_as_unknown,
 )
 from rondine.server.applications.offering import Offer
-from rondine.server.applications.paging import Going, opened, part_of, sealed
 from rondine.server.applications.replies import (
-    KeyNeeded,
     Question,
-    ReadyMapping,
     Reply,
     good_reply,
+    key_needed,
     problem_reply,
-    understood,
 )
-from rondine.server.applications.traces import Trace, Traces
-from rondine.server.mappings.kinds import resolved_mapping
+from rondine.server.applications.traces import Trace, Traces, new_run
+from rondine.server.connecting.user_sessions import told_to_user
+from rondine.server.held import Held
+from rondine.server.mappings.ready import ready_mapping
+from rondine.server.operations.answering import ReadyMapping, understood
 from rondine.server.operations.calling import ReadyOperation, ready_operation
-from rondine.server.records.kinds import record_types_in
+from rondine.server.operations.page_parts import Going, opened, part_of, sealed
+from rondine.server.operations.sending import send_within
+from rondine.server.runs.models import Run
 from rondine.server.runs.streams import hub
 from rondine.server.threads import in_database
 
@@ -58,12 +61,11 @@ LARGE = 128 * 1024
 
 @dataclass(frozen=True, slots=True)
 class Ready:
-    """What a call needs besides its inputs. until: of a steady clock."""
+    """What a call needs besides its inputs."""
 
     operation: ReadyOperation
     mapping: ReadyMapping | None
     release: int | None
-    until: float
 
 
 @dataclass(slots=True)
@@ -82,7 +84,26 @@ class Invoker:
     engine: Engine
     pool: ThreadPoolExecutor
     traces: Traces
-    _ready: dict[tuple[Any, ...], Ready] = field(default_factory=dict)
+    _ready: Held[Ready] = field(default_factory=lambda: Held(TRUSTED, MOST_READY))
+
+    async def check(self, admission: Admission, question: Question, key: str, files: Collection[str]) -> Ready:
+        """What would be wrong with a call before its inputs are there. files: inputs that will be files.
+
+        Raises InputError for an input that cannot be a file, and what `call` raises."""
+        ready = await self._ready_for(admission, question, key)
+        takes = file_inputs(ready.operation.document)
+        problems = [
+            Problem(
+                f"/{name}",
+                f'the input "{name}" takes no file',
+                did_you_mean(name, takes) or (f"one of {', '.join(sorted(takes))}" if takes else "give its value"),
+            )
+            for name in files
+            if name not in takes
+        ]
+        if problems:
+            raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
+        return ready
 
     async def call(self, admission: Admission, question: Question, key: str, time_limit: float) -> Timed:
         """A call made at once. Raises what is wrong with the request itself; what the service does wrong is a
@@ -96,8 +117,15 @@ class Invoker:
     async def leave(self, admission: Admission, question: Question, key: str) -> Claim:
         """A call that a worker makes. Raises what is wrong with the request itself."""
         ready = await self._ready_for(admission, question, key)
+        if ready.operation.connection.session is not None:
+            raise InputError(
+                "the call is made with the user's own sign-in, which is kept for requests of the application only",
+                where="Prefer header",
+                hint="leave respond-async out",
+            )
         trace = self._trace(admission, ready, question, await self.traces.next_run(), key)
-        return await in_database(self.pool, queue, trace, question, key)
+        asked = asked_of(question, ready.operation)
+        return await in_database(self.pool, queue, new_run(trace, state="queued"), asked, key)
 
     async def call_for_worker(
         self, admission: Admission, run: int, question: Question, key: str, *, again: bool
@@ -118,15 +146,11 @@ class Invoker:
         await self._call_and_settle(trace, ready, question, time_limit)
 
     async def _ready_for(self, admission: Admission, question: Question, key: str) -> Ready:
-        """Raises KeyNeeded, too."""
+        """Raises KeyNeeded and UserSignInNeeded, too."""
         ready = await self.ready(admission, question)
+        ready = replace(ready, operation=ready.operation.signed_in(question.caller.sessions))
         if not key and not ready.operation.is_reading:
-            raise KeyNeeded(
-                f'operation "{ready.operation.name}" writes, and the request has no key',
-                where="Idempotency-Key header",
-                hint="send one, such as a new UUID for everything that is to be done: repeated with the same key, it is"
-                " done once",
-            )
+            raise key_needed(f'operation "{ready.operation.name}" writes')
         return ready
 
     async def reply_within(self, run: int, seconds: float) -> Reply | None:
@@ -140,15 +164,15 @@ class Invoker:
         """Raises NotFound, NotAllowed and DraftError."""
         release, application = admission.environment.release_id, admission.application
         key = (application.pk, application.version, release, question.operation, question.mapping)
-        held = self._ready.get(key)
-        if held is None or held.until < time.monotonic():
-            held = await in_database(self.pool, _made_ready, admission, question)
-            if len(self._ready) >= MOST_READY:
-                self._ready.clear()
-            self._ready[key] = held
-        return held
+        try:
+            return await self._ready.get(key, partial(in_database, self.pool, _made_ready, admission, question))
+        except RondineError as error:
+            raise own_error(error) from error
 
     async def _call_and_tell(self, trace: Trace, ready: Ready, question: Question, time_limit: float) -> Timed:
+        if question.is_content:
+            opened = replace(ready.operation.connection, is_spooling=True)
+            ready = replace(ready, operation=replace(ready.operation, connection=opened))
         timed = await self._send(trace, ready, question, time_limit)
         await self.traces.add(trace)
         return timed
@@ -165,17 +189,8 @@ class Invoker:
 
     async def _call_once(self, trace: Trace, ready: Ready, question: Question, key: str, time_limit: float) -> Timed:
         """The call, if no other request with the key has made it or makes it now."""
-        found = await in_database(self.pool, claim, trace, question, key)
-        until = time.monotonic() + time_limit
-        while found.is_ == "theirs":
-            await _wait_for(found.run, min(1.0, until - time.monotonic()))
-            found = await in_database(self.pool, look_again, trace.application, question, key)
-            if found.is_ == "theirs" and time.monotonic() >= until:
-                raise LimitReached(
-                    "the first request with this key is still under way",
-                    where="Idempotency-Key header",
-                    hint="send it again in a while",
-                )
+        asked = asked_of(question, ready.operation)
+        found = await self.claimed(new_run(trace, state="running"), asked, key, time_limit)
         if found.reply is not None:
             return Timed(found.reply)
         trace.run, trace.is_run_stored = found.run, True
@@ -183,14 +198,31 @@ class Invoker:
             return Timed(await in_database(self.pool, settle_as_unknown, trace.run, _address(trace)))
         return await asyncio.shield(self._call_and_settle(trace, ready, question, time_limit))
 
+    async def claimed(self, run: Run, asked: Mapping[str, Any], key: str, time_limit: float) -> Claim:
+        """Who makes a call that must not be made twice, or its reply: waited for while another request makes it. run:
+        not stored yet. Raises LimitReached if that takes longer than the time limit."""
+        found = await in_database(self.pool, claim, run, asked, key)
+        until = time.monotonic() + time_limit
+        while found.is_ == "theirs":
+            await _wait_for(found.run, min(1.0, until - time.monotonic()))
+            found = await in_database(self.pool, look_again, run.application, asked, key)
+            if found.is_ == "theirs" and time.monotonic() >= until:
+                raise LimitReached(
+                    "the first request with this key is still under way",
+                    where="Idempotency-Key header",
+                    hint="send it again in a while",
+                )
+        return found
+
     def _trace(self, admission: Admission, ready: Ready, question: Question, run: int, key: str) -> Trace:
         """What will be known of the call, as yet without its end. Raises InputError for wrong inputs."""
         application, operation = admission.application, ready.operation
         going = Going()
         if question.after:
-            going = opened(question.after, application.pk, operation.name, question.inputs)
+            going = opened(question.after, *_asked(application.pk, operation.name, question))
         page = operation.page(question.inputs, going.position)
-        request = operation.with_key(page.ask.request, _key_outside(application.pk, key or f"run {run}"))
+        request = operation.with_key(page.ask.request, key_outside(application.pk, key or f"run {run}"))
+        request = asked_range(operation.with_caller(request, question.caller.name), question)
         now = timezone.now()
         content: dict[str, Any] = {"operation": question.operation, "mapping": question.mapping}
         if ready.release is not None:
@@ -200,7 +232,7 @@ class Invoker:
             application,
             operation.id,
             operation.name,
-            dict(question.inputs),
+            told_inputs(question.inputs),
             content,
             request,
             operation.connection,
@@ -219,55 +251,48 @@ class Invoker:
         trace.sides, trace.started_at = sides, timezone.now()
         run = _address(trace)
         try:
-            trace.received = await self._received(trace.request, ready, time_limit, sides.append)
+            trace.received = await send_within(self.engine, ready.operation, trace.request, time_limit, sides.append)
+            if question.is_content and is_of_another(trace.received, question):
+                sides.append(SideCall("range of another version", trace.request, trace.received))
+                trace.request = trace.request.without_headers("range", "if-range")
+                trace.received = await send_within(
+                    self.engine, ready.operation, trace.request, time_limit, sides.append
+                )
             reply = await self._reply(trace, ready, question, trace.received)
         except RondineError as error:
-            trace.error = error
-            reply = problem_reply(error, run=run)
+            status = trace.received.status if trace.received is not None else None
+            trace.error = told_to_user(ready.operation.connection, error, status)
+            headers = [error.header] if isinstance(error, NoSuchRange) else []
+            reply = problem_reply(trace.error, run=run, headers=headers)
         trace.milliseconds = (time.perf_counter() - began) * 1000
         trace.ended_at = timezone.now()
         waited = trace.received.timings.waited if trace.received is not None else 0.0
         return Timed(reply, trace.service_milliseconds, waited)
 
-    async def _received(
-        self, request: Request, ready: Ready, time_limit: float, on_side_call: Callable[[SideCall], None]
-    ) -> Received:
-        try:
-            async with asyncio.timeout(time_limit):
-                return await self.engine.call(
-                    ready.operation.connection, Send(request), patience=time_limit, on_side_call=on_side_call
-                )
-        except TimeoutError:
-            reads = ready.operation.is_reading
-            raise ServiceTooSlow(
-                f"the service has not answered within {time_limit:g} s",
-                where=f"{request.method} {without_secrets(request.url)}",
-                hint="give it more time (Prefer: wait=SECONDS), or ask in the background (Prefer: respond-async)"
-                if reads
-                else "it may have acted all the same: look at the service before you send it again",
-            ) from None
-
     async def _reply(self, trace: Trace, ready: Ready, question: Question, received: Received) -> Reply:
         def made() -> Reply:
-            answered = understood(ready.operation, question, ready.mapping, received)
-            told: dict[str, Any] = {}
-            if not question.is_content:
-                part, going = part_of(
-                    ready.operation,
-                    trace.page,
-                    received,
-                    answered.read,
-                    ready.mapping if answered.mapped else None,
-                    trace.going,
-                    is_partial=answered.outcome.kind == "partial",
-                )
-                then = ""
-                if going is not None:
-                    then = sealed(going, trace.application.pk, trace.operation_name, question.inputs)
-                told = {"is_all": part.is_all, "all_why": part.words, "next": then or None}
-            return good_reply(answered, question, ready.mapping, _address(trace), told)
+            check_range(received, question)
+            answered = understood(
+                ready.operation, trace.inputs, ready.mapping, received, is_content=question.is_content
+            )
+            if question.is_content:
+                return content_reply(received, question, _address(trace))
+            part, going = part_of(
+                ready.operation,
+                trace.page,
+                received,
+                answered.read,
+                ready.mapping if answered.mapped else None,
+                trace.going,
+                is_partial=answered.outcome.kind == "partial",
+            )
+            then = ""
+            if going is not None:
+                then = sealed(going, *_asked(trace.application.pk, trace.operation_name, question))
+            told = {"is_all": part.is_all, "all_why": part.words, "next": then or None}
+            return good_reply(answered, ready.mapping, _address(trace), told)
 
-        if len(received.body) < LARGE:
+        if question.is_content or len(received.body) < LARGE:
             return made()
         return await asyncio.get_running_loop().run_in_executor(self.pool, made)
 
@@ -278,15 +303,14 @@ def _made_ready(admission: Admission, question: Question) -> Ready:
     operation = ready_operation(offer.configuration, item)
     mapping = None
     if question.mapping:
-        held = offer.mapping(item, question.mapping)
-        project = item.project_id
-        document = resolved_mapping(project, held.loaded(), held.name, offer.configuration)
-        held_types = record_types_in(offer.configuration, {output.record_type for output in document.outputs})
-        types = {name: load(RecordTypeDocument, one) for name, one in held_types["record_types"].items()}
-        outputs = compile_mapping(document, types, is_kept=False)
-        mapping = ReadyMapping(held.name, document, outputs, types)
+        mapping = ready_mapping(offer.configuration, offer.mapping(item, question.mapping))
     release = offer.configuration.release
-    return Ready(operation, mapping, release.number if release is not None else None, time.monotonic() + TRUSTED)
+    return Ready(operation, mapping, release.number if release is not None else None)
+
+
+def _asked(application: Any, operation: str, question: Question) -> tuple[Any, ...]:
+    """What a page is bound to."""
+    return str(application), operation, told_inputs(question.inputs)
 
 
 def _address(trace: Trace) -> str:
@@ -294,7 +318,7 @@ def _address(trace: Trace) -> str:
     return run_address(environment.project.name, environment.name, trace.run)
 
 
-def _key_outside(application: Any, key: str) -> str:
+def key_outside(application: Any, key: str) -> str:
     """The key that a service is given: another one for each application, whatever keys these choose."""
     return hashlib.sha256(f"{application} {key}".encode()).hexdigest()[:40]
 

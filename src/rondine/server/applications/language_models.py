@@ -17,51 +17,57 @@ from mcp.server.lowlevel import Server
 from mcp.server.streamable_http_manager import StreamableHTTPSessionManager
 
 from rondine.core.definitions.offering import (
+    OfferedFlow,
     OfferedOperation,
-    OfferedType,
     inputs_schema,
-    record_schema,
-    searchable_filters,
+    reply_schema,
 )
-from rondine.core.errors import InputError, NotFound, did_you_mean
+from rondine.core.errors import NotFound, did_you_mean
 from rondine.server.applications.admission import Admission
 from rondine.server.applications.describing import offering_of
+from rondine.server.applications.flows import FlowDoor
 from rondine.server.applications.invoking import Invoker
+from rondine.server.applications.live import LiveDoor
 from rondine.server.applications.offering import Offer
-from rondine.server.applications.reading import page_of_records
-from rondine.server.applications.replies import Question, Reply, problem_reply
+from rondine.server.applications.record_tools import KEY, RECORDS, call_record_tool, record_tools
+from rondine.server.applications.replies import Caller, FlowQuestion, Question, Reply, problem_reply
 from rondine.server.threads import in_database
 
-#: Of the tools that read kept records, before the record type's name.
-RECORDS = "records."
 #: What a call can be given beside the operation's inputs, unless an input is called so.
-MAPPING, AFTER, KEY = "mapping", "after", "idempotency_key"
+MAPPING, AFTER = "mapping", "after"
+#: What the names of flows' tools begin with.
+FLOWS = "flows."
+_KEY_PROPERTY: dict[str, Any] = {
+    KEY: {"type": "string", "description": "repeated with the same one, the call is made once; by default a new one"}
+}
 _PLAIN = "as the service sends it"
 
 
 @dataclass(frozen=True, slots=True)
-class Caller:
-    """Who asks: an application that was let in. caller: the user whom it calls for, if it names one.  origin: Rondine's
+class Asking:
+    """Who asks: an application that was let in. caller: whom it calls for.  origin: Rondine's
     address, as the client has it."""
 
     admission: Admission
     invoker: Invoker
-    caller: str
+    live: LiveDoor
+    flows: FlowDoor
+    caller: Caller
     origin: str
 
 
-def _caller(context: ServerRequestContext[Any, Any]) -> Caller:
-    found: Caller = context.request.scope["rondine.caller"]  # type: ignore[union-attr]  # always over HTTP
+def _asking(context: ServerRequestContext[Any, Any]) -> Asking:
+    found: Asking = context.request.scope["rondine.asking"]  # type: ignore[union-attr]  # always over HTTP
     return found
 
 
 async def _list_tools(
     context: ServerRequestContext[Any, Any], params: types.PaginatedRequestParams | None
 ) -> types.ListToolsResult:
-    who = _caller(context)
+    who = _asking(context)
     offering = await in_database(who.invoker.pool, offering_of, who.admission, who.origin)
-    tools = [_operation_tool(one) for one in offering.operations]
-    return types.ListToolsResult(tools=[*tools, *(_records_tool(one) for one in offering.record_types)])
+    tools = [_operation_tool(one) for one in offering.operations] + [_flow_tool(one) for one in offering.flows]
+    return types.ListToolsResult(tools=[*tools, *(tool for one in offering.record_types for tool in record_tools(one))])
 
 
 def _operation_tool(operation: OfferedOperation) -> types.Tool:
@@ -75,10 +81,7 @@ def _operation_tool(operation: OfferedOperation) -> types.Tool:
             "description": "what makes records of the answer; by default the first",
         }
     if not operation.is_reading:
-        more[KEY] = {
-            "type": "string",
-            "description": "repeated with the same one, the call is made once; by default a new one",
-        }
+        more |= _KEY_PROPERTY
     properties = {**more, **schema["properties"]}
     words = operation.description or operation.title or operation.name
     return types.Tool(
@@ -95,37 +98,44 @@ def _operation_tool(operation: OfferedOperation) -> types.Tool:
     )
 
 
-def _records_tool(offered: OfferedType) -> types.Tool:
-    names = ", ".join(record_schema(offered.document)["properties"])
-    title = offered.title or offered.name
+def _flow_tool(flow: OfferedFlow) -> types.Tool:
+    schema = inputs_schema(flow.inputs)
+    words = flow.description or flow.title or flow.name
+    if not flow.is_short:
+        words += " (may take long: where it is not over in time, the answer is its run, with what it waits for)"
     return types.Tool(
-        name=f"{RECORDS}{offered.name}",
-        title=f"{title}: kept records",
-        description=f"Reads kept records, a page at a time. Their fields: {names}.",
-        input_schema={
-            "type": "object",
-            "additionalProperties": False,
-            "properties": {one["name"]: _described(one) for one in searchable_filters(offered.document)},
-        },
-        annotations=types.ToolAnnotations(read_only_hint=True, open_world_hint=False),
+        name=f"{FLOWS}{flow.name}",
+        title=flow.title or flow.name,
+        description=words if flow.is_reading else f"{words} (changes something)",
+        input_schema={**schema, "properties": {**schema["properties"], **({} if flow.is_reading else _KEY_PROPERTY)}},
+        output_schema=_answer_schema(flow) if flow.is_short and flow.is_reading else None,  # else it may be a run
+        annotations=types.ToolAnnotations(
+            read_only_hint=flow.is_reading,
+            destructive_hint=not flow.is_reading,
+            idempotent_hint=flow.is_reading,
+            open_world_hint=True,
+        ),
     )
 
 
-def _described(parameter: dict[str, Any]) -> dict[str, Any]:
-    words = parameter.get("description")
-    return {**parameter["schema"], **({"description": words} if words else {})}
+def _answer_schema(flow: OfferedFlow) -> dict[str, Any]:
+    text, reply = {"type": "string"}, reply_schema(flow, is_whole=True)
+    return {"type": "object", "properties": {"run": text, "flow": text, "reply": reply}}
 
 
 async def _call_tool(
     context: ServerRequestContext[Any, Any], params: types.CallToolRequestParams
 ) -> types.CallToolResult:
     """What is wrong is part of the result, so that the model reads it and mends its call."""
-    who, arguments = _caller(context), dict(params.arguments or {})
+    who, arguments = _asking(context), dict(params.arguments or {})
     try:
         if who.admission.document.callers is not None:
-            await in_database(who.invoker.pool, Offer(who.admission).check_caller, who.caller)
+            await in_database(who.invoker.pool, Offer(who.admission).check_caller, who.caller.name)
         if params.name.startswith(RECORDS):
-            reply = await _read(who, params.name.removeprefix(RECORDS), arguments)
+            name = params.name.removeprefix(RECORDS)
+            reply = await call_record_tool(who.live, who.admission, who.caller, name, arguments)
+        elif params.name.startswith(FLOWS):
+            reply = await _call_flow(who, params.name.removeprefix(FLOWS), arguments)
         else:
             reply = await _call(who, params.name, arguments)
     except Exception as error:
@@ -139,16 +149,7 @@ async def _call_tool(
     )
 
 
-async def _read(who: Caller, name: str, arguments: dict[str, Any]) -> Reply:
-    for member, value in arguments.items():
-        if isinstance(value, dict | list):
-            raise InputError("it is no single value", where=f"/{member}", hint="give a text or a number")
-    query = {member: str(value) for member, value in arguments.items() if value is not None}
-    page = await in_database(who.invoker.pool, page_of_records, who.admission, name, query)
-    return Reply(200, json.dumps(page, default=str, ensure_ascii=False).encode())
-
-
-async def _call(who: Caller, name: str, arguments: dict[str, Any]) -> Reply:
+async def _call(who: Asking, name: str, arguments: dict[str, Any]) -> Reply:
     offering = await in_database(who.invoker.pool, offering_of, who.admission, who.origin)
     operation = next((one for one in offering.operations if one.name == name), None)
     if operation is None:
@@ -160,10 +161,20 @@ async def _call(who: Caller, name: str, arguments: dict[str, Any]) -> Reply:
     words = [word for word in (MAPPING, AFTER, KEY) if word in arguments and word not in inputs]
     more = {word: str(arguments.pop(word) or "") for word in words}
     mapping = more.get(MAPPING) or (operation.mappings[0].name if operation.mappings else "")
-    question = Question(name, arguments, "" if mapping == _PLAIN else mapping, after=more.get(AFTER, ""))
+    mapping = "" if mapping == _PLAIN else mapping
+    question = Question(name, arguments, mapping, after=more.get(AFTER, ""), caller=who.caller)
     key = "" if operation.is_reading else more.get(KEY) or str(uuid.uuid4())
     timed = await who.invoker.call(who.admission, question, key, who.admission.document.time_limit)
     return timed.reply
+
+
+async def _call_flow(who: Asking, name: str, arguments: dict[str, Any]) -> Reply:
+    ready = await who.flows.ready(who.admission, name)
+    is_own = all(one.name != KEY for one in ready.document.inputs)
+    given = str(arguments.pop(KEY, "") or "") if is_own else ""
+    key = given or (str(uuid.uuid4()) if ready.effects.writes else "")
+    question = FlowQuestion(name, arguments, who.caller)
+    return (await who.flows.answer(who.admission, question, key, who.admission.document.time_limit)).reply
 
 
 class LanguageModels:
@@ -173,7 +184,7 @@ class LanguageModels:
         server: Server[Any] = Server(
             "rondine",
             title="Rondine",
-            instructions="Tools of one application: operations of outside services, and kept records. A reply says in"
+            instructions="Tools of one application: operations of outside services, and records. A reply says in"
             " `is_all` whether its rows are proven to be all; `next` given as `after` brings the page after it.",
             on_list_tools=_list_tools,
             on_call_tool=_call_tool,
@@ -187,6 +198,6 @@ class LanguageModels:
             self._started.set()
             await asyncio.Event().wait()
 
-    async def serve(self, scope: Any, receive: Any, send: Any, caller: Caller) -> None:
+    async def serve(self, scope: Any, receive: Any, send: Any, asking: Asking) -> None:
         await self._started.wait()
-        await self._manager.handle_request({**scope, "rondine.caller": caller}, receive, send)
+        await self._manager.handle_request({**scope, "rondine.asking": asking}, receive, send)

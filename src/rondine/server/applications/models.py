@@ -45,7 +45,7 @@ class Invocation(models.Model):
 
     asked: SHA-256 of what was asked for.  process: number of the process that makes the call, while it does; null
     before and after.  reply: zlib of the JSON that was answered, with its `reply_status`; null while it is under way,
-    and until a worker has taken it.
+    and until a worker has taken it.  is_background: a worker makes it.
     """
 
     run = models.OneToOneField(Run, on_delete=models.CASCADE, primary_key=True, related_name="invocation")
@@ -57,6 +57,7 @@ class Invocation(models.Model):
     reply_status = models.PositiveSmallIntegerField(null=True)
     reply = models.BinaryField(null=True)
     at = models.DateTimeField(auto_now_add=True)
+    is_background = models.BooleanField(default=False)
 
     class Meta:
         constraints = [
@@ -76,8 +77,8 @@ class Invocation(models.Model):
 
 
 class UsageHour(models.Model):
-    """How often an application used one thing within an hour. what: the operation's name; reading
-    kept records is not counted.  busy_ms: that its calls took in all, of which the services took `service_ms`."""
+    """How often an application used one thing within an hour. what: the operation's name, or `records` and that of the
+    record type.  busy_ms: that its calls took in all, of which the services took `service_ms`."""
 
     application = models.ForeignKey(Application, on_delete=models.CASCADE, related_name="usage")
     hour = models.DateTimeField()

@@ -1,4 +1,4 @@
-"""What an application may use: operations and record types, as its environment goes by them."""
+"""What an application may use: operations, flows and record types, as its environment goes by them."""
 
 from functools import cached_property
 from typing import Any
@@ -7,6 +7,9 @@ from uuid import UUID
 from rondine.core.errors import NotAllowed, NotFound, SignInNeeded, did_you_mean
 from rondine.core.operations.document import is_reading
 from rondine.server.applications.admission import Admission
+from rondine.server.flows.effects import Effects, effects_of
+from rondine.server.flows.kinds import FLOWS
+from rondine.server.flows.models import Flow
 from rondine.server.items.kinds import ItemKind
 from rondine.server.mappings.kinds import MAPPINGS
 from rondine.server.mappings.models import Mapping
@@ -25,6 +28,7 @@ class Offer:
     def __init__(self, admission: Admission) -> None:
         self.admission = admission
         self.configuration = Configuration(admission.environment)
+        self._effects: dict[UUID, Effects] = {}
 
     @cached_property
     def operations(self) -> list[Operation]:
@@ -33,6 +37,18 @@ class Offer:
         ids = None if document.all_operations else self._ids(OPERATIONS, document.operations)
         found: list[Operation] = self._offered(OPERATIONS, ids)
         return [one for one in found if document.may_write or is_reading(one.loaded())]
+
+    @cached_property
+    def flows(self) -> list[Flow]:
+        """All that it may call, by name. One that writes is left out if it may not write."""
+        document = self.admission.document
+        found: list[Flow] = self._offered(FLOWS, None if document.all_flows else self._ids(FLOWS, document.flows))
+        return [one for one in found if document.may_write or not self.effects(one).writes]
+
+    def effects(self, flow: Flow) -> Effects:
+        if flow.pk not in self._effects:
+            self._effects[flow.pk] = effects_of(flow.loaded(), self.configuration)
+        return self._effects[flow.pk]
 
     @cached_property
     def record_types(self) -> list[RecordType]:
@@ -46,12 +62,23 @@ class Offer:
         document = self.admission.document
         found: Operation = self._one(OPERATIONS, name, document.operations, is_all=document.all_operations)
         if not document.may_write and not is_reading(found.loaded()):
-            raise NotAllowed(
-                f'operation "{name}" writes, and application "{self.admission.application.name}" may only read',
-                where=f"operation {name}",
-                hint="ask an administrator: rondine application make NAME --may-write",
-            )
+            raise self._may_only_read(f'operation "{name}" writes', f"operation {name}")
         return found
+
+    def flow(self, name: str) -> Flow:
+        """As `operation`."""
+        document = self.admission.document
+        found: Flow = self._one(FLOWS, name, document.flows, is_all=document.all_flows)
+        if not document.may_write and (step := self.effects(found).writes):
+            raise self._may_only_read(f'flow "{name}" writes (step "{step}")', f"flow {name}")
+        return found
+
+    def _may_only_read(self, words: str, where: str) -> NotAllowed:
+        return NotAllowed(
+            f'{words}, and application "{self.admission.application.name}" may only read',
+            where=where,
+            hint="ask an administrator: rondine application make NAME --may-write",
+        )
 
     def record_type(self, name: str) -> RecordType:
         """Raises NotFound, also for one that it may not read."""
@@ -94,6 +121,8 @@ class Offer:
             RecordType.objects.get(project=self.admission.environment.project_id, name=rule.record_type),
         )
         document = records.loaded()
+        if document.kind != "kept":  # copies of before say nothing of the state now
+            raise self._refused(caller, f"records of {rule.record_type} are {document.kind}, and not kept", where)
         try:
             record = find_record(records, document, [caller])
         except NotFound as error:
@@ -126,10 +155,13 @@ class Offer:
         except NotFound:
             found = None
         if found is None or not (is_all or found.pk in self._ids(kind, names)):
-            offered = self.operations if kind is OPERATIONS else self.record_types
+            offered: list[Any] = (
+                self.operations if kind is OPERATIONS else self.flows if kind is FLOWS else self.record_types
+            )
+            near = did_you_mean(name, [one.name for one in offered])
             raise NotFound(
                 f'application "{self.admission.application.name}" has no {kind.word} "{name}" in {environment.name}',
                 where=f"{self.configuration.words} of {environment.name}",
-                hint=did_you_mean(name, [one.name for one in offered]) or "ask an administrator what it may use",
+                hint=near or "ask an administrator what it may use",
             )
         return found

@@ -9,7 +9,7 @@ from rondine.core.mapping.document import RecordTypeDocument
 from rondine.server.api.requests import checked_limit
 from rondine.server.applications.admission import Admission
 from rondine.server.applications.offering import Offer
-from rondine.server.records.actions import record_set
+from rondine.server.records.actions import check_kept, record_set
 from rondine.server.records.browsing import GoneShown, browse, find_record, shown_data
 from rondine.server.records.changes import changes, shown_change
 from rondine.server.records.models import Record, RecordSet
@@ -20,7 +20,9 @@ RESERVED = frozenset({"cursor", "limit", "gone"})
 
 def _kept(admission: Admission, name: str) -> tuple[RecordSet, RecordTypeDocument]:
     records = record_set(admission.environment, Offer(admission).record_type(name))
-    return records, records.loaded()
+    document = records.loaded()
+    check_kept(name, document)
+    return records, document
 
 
 def page_of_records(admission: Admission, name: str, query: Mapping[str, str]) -> dict[str, Any]:

@@ -3,89 +3,89 @@ document (RFC 9457) that says whose fault it was and whether trying again helps.
 
 import base64
 import json
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from rondine.core.documents import ReadDocument, json_text, read_document, text_of_body
+from rondine.core.documents import json_text, text_of_body
 from rondine.core.documents.json import is_utf8
-from rondine.core.errors import DocumentError, InputError, LimitReached, RondineError, ServiceError, TooMany
-from rondine.core.mapping.compile import CompiledOutput, Mapped, check_format
-from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
-from rondine.core.mapping.taking import mapping_inputs
-from rondine.core.media_types import bare_media_type
-from rondine.core.operations.outcome import Outcome, is_conditional, unasked_304, without_sign_in
-from rondine.core.protocols.classifying import HEAD, classify_response
-from rondine.core.signin import NoSignIn
+from rondine.core.errors import InputError, RondineError
+from rondine.core.flow.advancing import End
 from rondine.engine.receiving import Received
+from rondine.engine.spool import LargeBody
 from rondine.server.api.problems import MEDIA_TYPE, named, problem
 from rondine.server.api.rendering import JsonRenderer
-from rondine.server.operations.calling import ReadyOperation
-from rondine.server.records.browsing import shown_data
+from rondine.server.connecting.user_sessions import OpenSession
+from rondine.server.operations.answering import Answered, OutsideFailed, ReadyMapping, is_structured
+from rondine.server.operations.replying import may_pass, records_of
 
 JSON = "application/json"
 _render = JsonRenderer().render
 
 
 @dataclass(frozen=True, slots=True)
+class Caller:
+    """The user of an application whom a request is for. name: empty for nobody in particular.  sessions: in which the
+    user has signed in at services."""
+
+    name: str = ""
+    sessions: Sequence[OpenSession] = ()
+
+
+@dataclass(frozen=True, slots=True)
 class Question:
     """What an application asks of an operation. mapping: what makes records of the response; empty for the response
-    itself.  is_content: its body alone is wanted, byte for byte.  after: `next` of the page before."""
+    itself.  is_content: its body alone is wanted, byte for byte.  after: `next` of the page before.  byte_range,
+    if_range: of the request for a content, as its header fields of that name say it."""
 
     operation: str
     inputs: Mapping[str, Any]
     mapping: str = ""
     is_content: bool = False
     after: str = ""
+    caller: Caller = Caller()
+    byte_range: str = ""
+    if_range: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class FlowQuestion:
+    """What an application asks of a flow."""
+
+    flow: str
+    inputs: Mapping[str, Any]
+    caller: Caller = Caller()
 
 
 @dataclass(frozen=True, slots=True)
 class Reply:
-    """status: HTTP's.  is_good: it brings what was asked for."""
+    """status: HTTP's.  is_good: it brings what was asked for.  large: the body, if it is too large for memory; `body`
+    is empty then.  cut: the numbers of the first byte of it that is sent, and of the one after the last."""
 
     status: int
     body: bytes
     media_type: str = JSON
     headers: Sequence[tuple[str, str]] = ()
+    large: LargeBody | None = None
+    cut: tuple[int, int] | None = None
+
+    @property
+    def size(self) -> int:
+        """Of the body, in bytes."""
+        if self.large is None:
+            return len(self.body)
+        return self.large.size if self.cut is None else self.cut[1] - self.cut[0]
+
+    def chunks(self) -> Iterator[bytes]:
+        if self.large is None:
+            yield self.body
+        else:
+            yield from self.large.chunks(*self.cut or ())
 
     @property
     def is_good(self) -> bool:
         return self.status < 400
-
-
-@dataclass(frozen=True, slots=True)
-class ReadyMapping:
-    """A mapping compiled, with the record types that it fills."""
-
-    name: str
-    document: MappingDocument
-    outputs: Sequence[CompiledOutput]
-    record_types: Mapping[str, RecordTypeDocument]
-
-
-class OutsideFailed(ServiceError):
-    """The service answered, and the answer is a failure. outside_status: its status.  outside_message: its own
-    words."""
-
-    def __init__(
-        self, message: str, *, where: str, hint: str, outside_status: int, outside_message: str, is_passing: bool
-    ) -> None:
-        super().__init__(message, where=where, hint=hint)
-        self.outside_status, self.outside_message = outside_status, outside_message
-        self.is_passing = is_passing
-
-
-class AnswerUnreadable(ServiceError):
-    """The service answered, and its answer cannot be read as what it says it is."""
-
-    code = "answer_unreadable"
-
-
-class AnswerNotMapped(ServiceError):
-    """The service answered, and the mapping does not fit its answer."""
-
-    code = "answer_not_mapped"
 
 
 class OutcomeUnknown(RondineError):
@@ -106,87 +106,81 @@ class KeyNeeded(InputError):
     code = "key_needed"
 
 
-@dataclass(slots=True)
-class Answered:
-    """A response understood. read: its document; a value of None if it has none.  mapped: by output, where a mapping
-    was asked for."""
-
-    received: Received
-    outcome: Outcome
-    read: ReadDocument = field(default_factory=lambda: ReadDocument(None))
-    mapped: Sequence[Mapped] = ()
-
-
-def understood(ready: ReadyOperation, question: Question, mapping: ReadyMapping | None, received: Received) -> Answered:
-    """Raises OutsideFailed if the response is a failure, and AnswerUnreadable or AnswerNotMapped."""
-    where = f"{ready.document.method} of operation {ready.name}"
-    if question.is_content and 200 <= received.status < 300:
-        return Answered(received, Outcome(True, "it worked"))
-    read, unreadable = ReadDocument(None), ""
-    if received.body and (mapping is not None or _is_structured(received)):
-        try:
-            read = _read(received, mapping)
-        except DocumentError as error:
-            unreadable = str(error)
-    outcome = _outcome(ready, received, read)
-    if not outcome.is_good:
-        words = f"{outcome.words} - {outcome.message}" if outcome.message else outcome.words
-        raise OutsideFailed(
-            words,
-            where=where,
-            hint=outcome.hint,
-            outside_status=received.status,
-            outside_message=outcome.message,
-            is_passing=received.status in ready.connection.retrying.statuses,
-        )
-    if unreadable:
-        raise AnswerUnreadable(f"the answer cannot be read: {unreadable}", where=where, hint="look at the run's call")
-    if mapping is None or read.value is None:
-        return Answered(received, outcome, read)
-    values = mapping_inputs(question.inputs, ready.standing, received.headers)
-    try:
-        check_format(mapping.document, read)
-        mapped = [] if outcome.kind == "nothing_found" else [one.run(read.value, values) for one in mapping.outputs]
-    except (DocumentError, InputError) as error:
-        raise AnswerNotMapped(
-            f"mapping {mapping.name} does not fit the answer: {error.message}", where=where, hint=error.hint
-        ) from error
-    return Answered(received, outcome, read, mapped)
-
-
-def _is_structured(received: Received) -> bool:
-    media_type = bare_media_type(received.media_type)
-    return media_type == "" or media_type.endswith(("json", "xml", "jsonlines", "jsonl", "json-seq", "csv"))
-
-
-def _read(received: Received, mapping: ReadyMapping | None) -> ReadDocument:
-    return read_document(
-        received.body,
-        media_type=received.media_type,
-        charset=received.charset,
-        namespaces=mapping.document.namespaces if mapping is not None else None,
+def key_needed(words: str) -> KeyNeeded:
+    """words: what writes."""
+    return KeyNeeded(
+        f"{words}, and the request has no key",
+        where="Idempotency-Key header",
+        hint="send one, such as a new UUID for everything that is to be done: repeated with the same key, it is done"
+        " once",
     )
 
 
-def _outcome(ready: ReadyOperation, received: Received, read: ReadDocument) -> Outcome:
-    if received.status == 304 and not is_conditional(name for name, _ in received.request.headers):
-        return unasked_304()
-    rules = ready.document.outcomes
-    head = received.body[:HEAD] if any(rule.text for rule in rules.failures) else b""
-    outcome = classify_response(rules, received.status, read, received.headers, head=head, charset=received.charset)
-    if received.status == 401 and isinstance(ready.connection.sign_in, NoSignIn):
-        return without_sign_in(outcome)
-    return outcome
+class FlowFailed(RondineError):
+    """A flow has ended as failed. end: with its failure as data, and what was taken back."""
+
+    code, status = "flow_failed", 502
+
+    def __init__(self, end: End, *, where: str) -> None:
+        self.end, failure = end, end.failure or {}
+        super().__init__(
+            str(failure.get("message", "")) or "it failed",
+            where=str(failure.get("where") or failure.get("step") or "") or where,
+            hint=str(failure.get("hint", "")) or "see its run",
+        )
+
+    @property
+    def may_pass(self) -> bool:
+        return bool((self.end.failure or {}).get("may_pass"))
 
 
-def good_reply(
-    answered: Answered, question: Question, mapping: ReadyMapping | None, run: str, part: Mapping[str, Any]
-) -> Reply:
+class FlowTooSlow(FlowFailed):
+    """Its own time, or that of one of its steps, is over."""
+
+    status = 504
+
+
+class FlowRefused(FlowFailed):
+    """It says so itself, or what it was given lets it come to nothing."""
+
+    status = 422
+
+
+class FlowCancelled(FlowFailed):
+    """Somebody has cancelled it."""
+
+    status = 409
+
+
+class FlowBroken(FlowFailed):
+    """A fault of Rondine's."""
+
+    status = 500
+
+
+_FLOW_FAILURES: Mapping[str, type[FlowFailed]] = {
+    "flow_failed": FlowRefused,
+    "not_allowed": FlowRefused,
+    "wrong_input": FlowRefused,
+    "value_does_not_fit": FlowRefused,
+    "cancelled": FlowCancelled,
+    "time_over": FlowTooSlow,
+    "service_too_slow": FlowTooSlow,
+    "error": FlowBroken,
+}
+
+
+def flow_reply(flow: str, end: End, run: str) -> Reply:
+    """run: its address."""
+    if end.failure is None:
+        return Reply(200, _render({"run": run, "flow": flow, "reply": dict(end.reply or {})}))
+    made = _FLOW_FAILURES.get(str(end.failure.get("kind")), FlowFailed)
+    return problem_reply(made(end, where=f"flow {flow}"), run=run)
+
+
+def good_reply(answered: Answered, mapping: ReadyMapping | None, run: str, part: Mapping[str, Any]) -> Reply:
     """run: its address.  part: members that say which part of all rows these are."""
     received = answered.received
-    if question.is_content:
-        media_type = received.header("content-type") or "application/octet-stream"
-        return Reply(200, received.body, media_type, (("Rondine-Run", run),))
     told = {
         "run": run,
         "status": received.status,
@@ -196,28 +190,8 @@ def good_reply(
     }
     head = json.dumps(told, ensure_ascii=False)[:-1].encode("utf-8", "backslashreplace")
     if mapping is not None:
-        return Reply(200, head + b", " + _render(_records(answered, mapping))[1:])
+        return Reply(200, head + b", " + _render(records_of(answered, mapping))[1:])
     return Reply(200, head + b", " + _body(answered) + b"}")
-
-
-def _records(answered: Answered, mapping: ReadyMapping) -> dict[str, Any]:
-    """Every row is told: as a record, as a reject, or as one that was filtered out."""
-    records: dict[str, list[Any]] = {output.record_type: [] for output in mapping.outputs}
-    rejects, filtered = [], 0
-    for output, mapped in zip(mapping.outputs, answered.mapped, strict=False):
-        document = mapping.record_types[output.record_type]
-        records[output.record_type] += [shown_data(data, document) for data in mapped.data]
-        filtered += mapped.filtered
-        rejects += [
-            {
-                "record_type": output.record_type,
-                "ordinal": reject.ordinal,
-                "path": reject.path,
-                "problems": [{"field": one.field, "path": one.path, "reason": one.reason} for one in reject.problems],
-            }
-            for reject in mapped.rejects
-        ]
-    return {"records": records, "rejects": rejects, "filtered": filtered}
 
 
 def _body(answered: Answered) -> bytes:
@@ -232,7 +206,7 @@ def _body(answered: Answered) -> bytes:
         body = json_text(read.value).encode()
     elif read.format == "xml" or _is_text(received):
         body = json_text(text_of_body(received.body, received.charset)).encode("utf-8", "backslashreplace")
-    elif _is_structured(received):
+    elif is_structured(received):
         body = json_text(read.value).encode("utf-8", "backslashreplace")
     else:
         content = base64.b64encode(received.body)
@@ -248,23 +222,18 @@ def problem_reply(error: Exception, *, run: str = "", headers: Sequence[tuple[st
     """run: the address of its run, empty if there is none."""
     found = named(error)
     document = problem(found)
-    document["may_pass"] = may_pass(found)
+    document["may_pass"] = found.may_pass if isinstance(found, FlowFailed) else may_pass(found)
     if isinstance(found, OutsideFailed):
         document["outside"] = {"status": found.outside_status, "message": found.outside_message}
+    if isinstance(found, FlowFailed):
+        document["failure"] = dict(found.end.failure or {})
+        document["undone"] = list(found.end.undone)
+        document["not_undone"] = {task: dict(why) for task, why in found.end.not_undone.items()}
     if run:
         document["run"] = run
     if found.status == 401:
         headers = [*headers, ("WWW-Authenticate", "Bearer")]
-    return Reply(found.status, json.dumps(document).encode(), MEDIA_TYPE, headers)
-
-
-def may_pass(error: RondineError) -> bool:
-    """Whether the same request may succeed a while later."""
-    if isinstance(error, OutsideFailed):
-        return error.is_passing
-    if isinstance(error, ServiceError):
-        return error.may_pass
-    return isinstance(error, LimitReached | TooMany) or error.status == 503
+    return Reply(found.status, _render(document), MEDIA_TYPE, headers)
 
 
 def moment_text(moment: datetime | None) -> str | None:

@@ -2,22 +2,25 @@
 
 import asyncio
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import suppress
 
 import structlog
 from django.db import OperationalError, transaction
 
+import rondine.server.applications.flows  # noqa: F401 — keeps the replies of flows that applications began
 from rondine.engine.client import Engine
 from rondine.server.applications.admission import Admission
 from rondine.server.applications.invoking import Invoker
-from rondine.server.applications.lasting import settle_lost
+from rondine.server.applications.lasting import settle_cancelled, settle_lost
 from rondine.server.applications.models import Application, Invocation
-from rondine.server.applications.presence import is_alive, presence
-from rondine.server.applications.replies import Question
+from rondine.server.applications.replies import Caller, Question
 from rondine.server.applications.traces import Traces
+from rondine.server.connecting.user_sessions import forget_ended_sessions
 from rondine.server.feeds.tasks import CARRIERS
-from rondine.server.runs.actions import say_alive
+from rondine.server.live.traces import settle_lost_writes
+from rondine.server.runs.actions import CANCELLED
+from rondine.server.runs.beating import beat
 from rondine.server.runs.models import Run
+from rondine.server.runs.presence import is_alive, presence
 from rondine.server.threads import in_database
 
 log = structlog.get_logger("rondine.applications")
@@ -31,7 +34,7 @@ async def carry_out_call(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
     if taken is None:
         return
     admission, question, key, again = taken
-    beating = asyncio.create_task(_beat(run, pool))
+    beating = asyncio.create_task(beat(run, pool))
     try:
         invoker = Invoker(engine, pool, Traces(pool))
         await invoker.call_for_worker(admission, run.pk, question, key, again=again)
@@ -55,25 +58,24 @@ def _take(run: Run) -> tuple[Admission, Question, str, bool] | None:
         pk=invocation.application_id
     )
     admission = Admission(application, application.loaded(), application.environment)
-    return admission, Question(**invocation.question), invocation.key or "", before is not None
-
-
-async def _beat(run: Run, pool: ThreadPoolExecutor) -> None:
-    while True:
-        await asyncio.sleep(5)
-        with suppress(OperationalError):
-            await in_database(pool, say_alive, run.pk, run.attempt)
+    question = Question(**{**invocation.question, "caller": Caller(invocation.question["caller"])})
+    return admission, question, invocation.key or "", before is not None
 
 
 async def settle_lost_for_ever(pool: ThreadPoolExecutor) -> None:
-    """Says of calls whose process has died that nobody knows what became of them."""
+    """Says of calls whose process has died that nobody knows what became of them, and forgets the sessions of users
+    that are over."""
     while True:
         await asyncio.sleep(PAUSE)
         try:
             if count := await in_database(pool, settle_lost):
                 log.warning("calls of applications were under way when their process ended", calls=count)
+            if count := await in_database(pool, settle_lost_writes):
+                log.warning("records were being written when their process ended", runs=count)
+            await in_database(pool, forget_ended_sessions)
         except OperationalError as error:
             log.warning("the database cannot be reached", reason=str(error).splitlines()[0])
 
 
 CARRIERS["application"] = carry_out_call
+CANCELLED["application"] = settle_cancelled

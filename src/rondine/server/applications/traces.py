@@ -6,7 +6,7 @@ made.
 """
 
 import asyncio
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -15,15 +15,17 @@ from uuid import UUID
 
 import structlog
 from django.db import connection, transaction
+from django.utils import timezone
 
 from rondine.core.errors import RondineError
-from rondine.core.http.messages import Request, http_text, shown_headers
+from rondine.core.http.messages import Request, storable_text
 from rondine.core.pagination.one_page import OnePage
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received, SideCall
 from rondine.server.applications.models import Application, UsageHour
-from rondine.server.applications.paging import Going
-from rondine.server.runs.calls import here, problem_of, side_call, storable, via_of
+from rondine.server.operations.page_parts import Going
+from rondine.server.runs.calls import busy_milliseconds, call_row, side_call, stored_problem
+from rondine.server.runs.copying import copy_in
 from rondine.server.runs.models import Body, Call, Run
 from rondine.server.threads import in_database
 
@@ -67,8 +69,8 @@ class Trace:
         """How its run ended."""
         return {
             "state": "done" if self.error is None else "failed",
-            "ending": storable(self.error.message)[:300] if self.error else "",
-            "error": _storable(problem_of(self.error)) if self.error else None,
+            "ending": storable_text(self.error.message)[:300] if self.error else "",
+            "error": stored_problem(self.error) if self.error else None,
             "ended_at": self.ended_at,
         }
 
@@ -85,6 +87,8 @@ class Traces:
 
     pool: ThreadPoolExecutor
     _waiting: list[Trace] = field(default_factory=list)
+    _counts: dict[tuple[Any, datetime, str], list[float]] = field(default_factory=dict)
+    _writes: list[Callable[[], None]] = field(default_factory=list)
     _ids: list[int] = field(default_factory=list)
     _task: asyncio.Task[None] | None = None
     _asking: asyncio.Lock = field(default_factory=asyncio.Lock)
@@ -98,14 +102,31 @@ class Traces:
 
     async def add(self, trace: Trace) -> None:
         self._waiting.append(trace)
+        await self._keep_up()
+
+    def count(self, application: Any, what: str, *, failed: bool, milliseconds: float, service: float) -> None:
+        """Counts one use whose run, if it has one, is stored already. application: its id."""
+        _add(self._counts, (application, _hour(timezone.now()), what), failed, milliseconds, service)
+        self._write_in_time()
+
+    async def later(self, write: Callable[[], None]) -> None:
+        """What is written down with the next batch, in its own transaction."""
+        self._writes.append(write)
+        await self._keep_up()
+
+    async def _keep_up(self) -> None:
+        self._write_in_time()
+        waiting = len(self._waiting) + len(self._writes)
+        if self._task is not None and waiting > MOST_WAITING:  # the database is slower than what comes in
+            await asyncio.shield(self._task)
+
+    def _write_in_time(self) -> None:
         if self._task is None or self._task.done():
             self._task = asyncio.create_task(self._write_soon())
-        if len(self._waiting) > MOST_WAITING:  # the database is slower than what comes in
-            await asyncio.shield(self._task)
 
     async def flush(self) -> None:
         """Writes what is waiting now."""
-        while self._waiting:
+        while self._waiting or self._counts or self._writes:
             await self._write()
 
     async def _write_soon(self) -> None:
@@ -114,10 +135,25 @@ class Traces:
 
     async def _write(self) -> None:
         batch, self._waiting = self._waiting[:MOST_AT_ONCE], self._waiting[MOST_AT_ONCE:]
+        counts, self._counts = self._counts, {}
+        writes, self._writes = self._writes[:MOST_AT_ONCE], self._writes[MOST_AT_ONCE:]
         try:
-            await in_database(self.pool, store, batch)
+            if writes:
+                await in_database(self.pool, _write_each, writes)
+            if batch:
+                await in_database(self.pool, store, batch)
+            if counts:
+                await in_database(self.pool, add_usage, counts)
         except Exception as error:
             log.error("calls of applications were not written down", calls=len(batch), reason=str(error)[:300])
+
+
+def _write_each(writes: Sequence[Callable[[], None]]) -> None:
+    for write in writes:
+        try:
+            write()
+        except Exception as error:
+            log.error("the run of a flow was not written down", reason=str(error)[:300])
 
 
 def _numbers(count: int) -> list[int]:
@@ -142,9 +178,9 @@ def store(batch: Sequence[Trace]) -> None:
         if body is not None:
             bodies.append(body)
     with transaction.atomic():
-        Run.objects.bulk_create(runs)
-        Body.objects.bulk_create(bodies)
-        Call.objects.bulk_create(calls)
+        copy_in(runs)
+        copy_in(bodies)
+        copy_in(calls)
         count_usage(batch)
 
 
@@ -157,7 +193,7 @@ def new_run(trace: Trace, **fields: Any) -> Run:
         kind="application",
         application=application,
         operation_id=trace.operation,
-        title=storable(f"{trace.request.method} {trace.request.url}")[:300],
+        title=storable_text(f"{trace.request.method} {trace.request.url}")[:300],
         attempt=1,
         inputs=trace.inputs,
         content=trace.content,
@@ -173,38 +209,41 @@ def _call(trace: Trace) -> tuple[Call, Body | None]:
     is_kept = trace.is_kept or trace.error is not None
     if received is not None and received.body and is_kept and len(received.body) <= MOST_KEPT:
         body = Body.of(application.project_id, received.body, received.media_type, received.charset)
-    call = Call(
-        run_id=trace.run,
-        number=1,
-        method=trace.request.method,
-        url=storable(trace.request.url),
-        request=storable(http_text(received.request if received else trace.request)),
-        at=(received and received.timings.began_at) or trace.started_at,
-        status=received.status if received else None,
-        reason=storable(received.reason)[:200] if received else "",
-        headers=[[name, storable(value)] for name, value in shown_headers(received.headers)] if received else [],
-        size=received.size if received else None,
-        timings=received.timings.to_json() if received else {},
-        error=_storable(problem_of(trace.error)) if trace.error else None,
-        body=body,
-        via=via_of(trace.connection),
-        by=here(),
-    )
+    call = call_row(trace.run, trace.request, received, trace.error, trace.connection, at=trace.started_at, body=body)
     return call, body
-
-
-def _storable(error: dict[str, Any]) -> dict[str, Any]:
-    return {name: storable(value) if isinstance(value, str) else value for name, value in error.items()}
 
 
 def count_usage(batch: Sequence[Trace]) -> None:
     counts: dict[tuple[Any, datetime, str], list[float]] = {}
     for trace in batch:
-        hour = trace.started_at.replace(minute=0, second=0, microsecond=0)
-        held = counts.setdefault((trace.application.pk, hour, trace.operation_name), [0, 0, 0.0, 0.0])
-        for at, more in enumerate((1, trace.error is not None, trace.milliseconds, trace.service_milliseconds)):
-            held[at] += more
+        key = (trace.application.pk, _hour(trace.started_at), trace.operation_name)
+        _add(counts, key, trace.error is not None, trace.milliseconds, trace.service_milliseconds)
     add_usage(counts)
+
+
+def add_usage_of(run: Run, what: str, *, failed: bool) -> None:
+    """Counts a run of an application that ends now."""
+    now = timezone.now()
+    calls = run.calls.values_list("at", "timings")
+    service = busy_milliseconds((at.timestamp(), timings["done"]) for at, timings in calls if timings)
+    took = (now - run.queued_at).total_seconds() * 1000
+    add_usage({(run.application_id, _hour(now), what): [1, int(failed), took, service]})
+
+
+def _hour(moment: datetime) -> datetime:
+    return moment.replace(minute=0, second=0, microsecond=0)
+
+
+def _add(
+    counts: dict[tuple[Any, datetime, str], list[float]],
+    key: tuple[Any, datetime, str],
+    failed: bool,
+    milliseconds: float,
+    service: float,
+) -> None:
+    held = counts.setdefault(key, [0, 0, 0.0, 0.0])
+    for at, more in enumerate((1, failed, milliseconds, service)):
+        held[at] += more
 
 
 def add_usage(counts: dict[tuple[Any, datetime, str], list[float]]) -> None:

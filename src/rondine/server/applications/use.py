@@ -3,11 +3,15 @@ own request cycle costs a thread and 2 ms a request. JSON in and out; everything
 
     GET   .                            what the application may use, with examples
     GET   openapi.json                 the same as an OpenAPI 3.1 document
+    POST  operations/{name}            a call; at once, or in the background (Prefer: respond-async, RFC 7240); with
+                                       files as multipart/form-data
     POST  operations/{name}/content    a call, answered with the response's body alone, byte for byte
-    POST  operations/{name}            a call; at once, or in the background (Prefer: respond-async, RFC 7240)
-    GET   records/{record_type}        kept records, a page at a time
-    GET   records/{record_type}/{key}  one of them
+    GET   operations/{name}/content    the same of one that only reads, inputs in the query; also ranges of bytes
+    POST  flows/{name}                 a run of a flow; answered when it ends, if that is in time
+    GET   records/{record_type}        records, kept or live, a page at a time; POST makes a live one
+    GET   records/{record_type}/{key}  one of them; PATCH, PUT, DELETE change a live one
     GET   changes/{record_type}        what happened to them, from a mark on
+    POST  sessions                     a user signs in at a service with an own account (`sessions.py`)
     GET   runs/{number}                a call, while it runs and after; runs/{number}/reply what it was answered with
     GET   runs/{number}/events         the same as an event stream, until it is over
           mcp                          the Model Context Protocol (`language_models.py`)
@@ -17,7 +21,7 @@ import asyncio
 import re
 import time
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from importlib import import_module
 from typing import Any
@@ -29,24 +33,28 @@ from django.db import connections
 
 from rondine.core.documents import read_json
 from rondine.core.errors import InputError, NotFound, Problem, RondineError, did_you_mean
+from rondine.core.http.files import has_file
 from rondine.server.api.problems import refusal
 from rondine.server.api.rendering import JsonRenderer, plain_numbers
 from rondine.server.applications.admission import Admission, Admitting, RateReached
 from rondine.server.applications.describing import described, openapi_document
-from rondine.server.applications.invoking import Invoker
-from rondine.server.applications.lasting import Claim, run_address, stored_reply
-from rondine.server.applications.models import Invocation
+from rondine.server.applications.flows import FlowDoor
+from rondine.server.applications.invoking import Invoker, Timed
+from rondine.server.applications.live import METHODS, LiveDoor, given_data
 from rondine.server.applications.offering import Offer
-from rondine.server.applications.reading import changes_of, one_record, page_of_records
-from rondine.server.applications.replies import Question, Reply, problem_reply
+from rondine.server.applications.own_runs import reply_of_run, reply_or_run, shown_run
+from rondine.server.applications.reading import changes_of
+from rondine.server.applications.replies import Caller, FlowQuestion, Question, Reply, problem_reply
+from rondine.server.applications.sessions import SessionDoor
 from rondine.server.applications.traces import Traces
+from rondine.server.applications.uploads import read_form
 from rondine.server.connecting.process import parts
-from rondine.server.runs.models import Run
+from rondine.server.live.asking import live_records, max_age_of
 from rondine.server.runs.streams import stream
 from rondine.server.threads import in_database
 
 log = structlog.get_logger("rondine.applications")
-ADDRESS = re.compile(r"/api/v1/use/([a-z0-9_-]+)/([a-z0-9_-]+)(/.*)?")
+ADDRESS = re.compile(r"/api/v1/use/([a-z0-9_-]+)/([a-z0-9_-]+)(/.*)?", re.DOTALL)
 LANGUAGE_MODELS = "rondine.server.applications.language_models"
 #: Bytes of a request's body.
 MOST = 16 * 1024 * 1024
@@ -79,6 +87,19 @@ class _Request:
                 raise InputError("it has the character U+0000", where=f"?{name[:60]!a}", hint="leave it out")
             found[name] = value
         return found
+
+    @property
+    def caller_name(self) -> str:
+        """The user of the application whom it is for; empty if it names none. Raises InputError for what is no name."""
+        text = self.headers.get("rondine-caller", "").strip()
+        if len(text) > 200 or not text.isprintable():
+            raise InputError("it is no key of 200 characters at most", where="Rondine-Caller header", hint="send a key")
+        return text
+
+    @property
+    def max_age(self) -> float:
+        """Seconds that an answer may be old. Raises InputError."""
+        return max_age_of(self.headers.get("cache-control"))
 
     @property
     def origin(self) -> str:
@@ -121,26 +142,37 @@ class UseDoor:
 
     admitting: Admitting
     invoker: Invoker
+    live: LiveDoor
+    sessions: SessionDoor
+    flows: FlowDoor
 
     async def answer(self, request: _Request, project: str, environment: str) -> Reply:
         """Raises what is wrong with the request."""
         began = time.perf_counter()
         admission = await self.admitting.admit(request.headers.get("authorization", ""), project, environment)
-        if request.steps[:1] in (["operations"], ["records"], ["changes"]):
-            await self._check_caller(request, admission)
+        caller = Caller(request.caller_name)
+        if request.steps[:1] in (["operations"], ["flows"], ["records"], ["changes"], ["sessions"]):
+            await self._check_caller(caller, admission)
+            named = request.headers.get("rondine-session", "")
+            if named and request.steps[0] != "sessions":
+                caller = Caller(caller.name, await self.sessions.named(admission, named, caller.name))
         match request.steps:
             case []:
                 return await self._from_database(request, described, admission, request.origin)
             case ["openapi.json"]:
                 return await self._from_database(request, openapi_document, admission, request.origin)
             case ["operations", name]:
-                return await self._call(request, admission, name, began)
+                return await self._called(request, admission, name, caller, began)
             case ["operations", name, "content"]:
-                return await self._call(request, admission, name, began, is_content=True)
+                return await self._called(request, admission, name, caller, began, is_content=True)
+            case ["flows", name]:
+                return await self._flow(request, admission, name, caller, began)
             case ["records", name]:
-                return await self._from_database(request, page_of_records, admission, name, request.query)
+                return await self._records(request, admission, name, caller)
             case ["records", name, *key]:
-                return await self._from_database(request, one_record, admission, name, key)
+                return await self._record(request, admission, name, key, caller)
+            case ["sessions", *way]:
+                return await self._session(request, admission, way, caller.name)
             case ["changes", name]:
                 return await self._from_database(request, changes_of, admission, name, request.query)
             case ["runs", number]:
@@ -148,57 +180,151 @@ class UseDoor:
             case ["runs", number, "reply"]:
                 _check_method(request, "GET")
                 return await in_database(self.invoker.pool, reply_of_run, admission, number)
-        raise NotFound(
-            "there is nothing at this address",
-            where=request.scope["path"][:200],
-            hint=f"see what there is: /api/v1/use/{project}/{environment}",
-        )
+        raise _nothing_here(request)
 
-    async def _check_caller(self, request: _Request, admission: Admission) -> None:
+    async def _check_caller(self, caller: Caller, admission: Admission) -> None:
         """Raises SignInNeeded or NotAllowed, where the application may call for some of its users only."""
         if admission.document.callers is not None:
-            caller = request.headers.get("rondine-caller", "").strip()
-            await in_database(self.invoker.pool, Offer(admission).check_caller, caller)
+            await in_database(self.invoker.pool, Offer(admission).check_caller, caller.name)
 
     async def _from_database(self, request: _Request, action: Callable[..., Any], *arguments: Any) -> Reply:
         _check_method(request, "GET")
         return Reply(200, _render(await in_database(self.invoker.pool, action, *arguments)))
 
-    async def _call(
-        self, request: _Request, admission: Admission, name: str, began: float, *, is_content: bool = False
+    async def _records(self, request: _Request, admission: Admission, name: str, caller: Caller) -> Reply:
+        if request.scope["method"] == "POST":
+            return await self._write_record(request, admission, name, [], caller)
+        _check_method(request, "GET")
+        return await self.live.page(admission, name, request.query, request.max_age, caller)
+
+    async def _record(
+        self, request: _Request, admission: Admission, name: str, key: list[str], caller: Caller
     ) -> Reply:
-        _check_method(request, "POST")
-        if request.query:
-            first = next(iter(request.query))
-            raise InputError(f'there is no parameter "{first}"', where=f"?{first}", hint="inputs go into the body")
-        question = _question(name, await request.body(), is_content=is_content)
+        if request.scope["method"] in ("PATCH", "PUT", "DELETE"):
+            return await self._write_record(request, admission, name, key, caller)
+        _check_method(request, "GET")
+        return await self.live.one(admission, name, key, request.max_age, caller)
+
+    async def _write_record(
+        self, request: _Request, admission: Admission, name: str, key: list[str], caller: Caller
+    ) -> Reply:
+        body = await request.body()
+        value = _json_of(body)
+        data, role = given_data(body, value), METHODS[request.scope["method"]]
+        version = request.headers.get("if-match", "").strip()
+        mark = _key(request.headers.get("idempotency-key", ""))
+        return await self.live.write(admission, name, role, key, data, version, mark, caller)
+
+    async def _session(self, request: _Request, admission: Admission, way: list[str], caller: str) -> Reply:
+        """Users sign in at services themselves."""
+        session = request.headers.get("rondine-session", "")
+        match way, request.scope["method"]:
+            case [], "POST":
+                return await self.sessions.begin(admission, _json_of(await request.body()), caller)
+            case ["current"], "GET":
+                return await self.sessions.show(admission, session)
+            case ["current"], "DELETE":
+                return await self.sessions.end(admission, session)
+            case ["current", "answer"], "POST":
+                return await self.sessions.answer(admission, session, _json_of(await request.body()))
+            case [] | ["current", "answer"], _:
+                _check_method(request, "POST")
+            case ["current"], _:
+                _check_method(request, "GET, DELETE")
+        raise _nothing_here(request)
+
+    async def _called(
+        self,
+        request: _Request,
+        admission: Admission,
+        name: str,
+        caller: Caller,
+        began: float,
+        *,
+        is_content: bool = False,
+    ) -> Reply:
         key = _key(request.headers.get("idempotency-key", ""))
+        if is_content and request.scope["method"] == "GET":
+            question, key = await self._question_of_query(request, admission, name, caller), ""
+        else:
+            _check_method(request, "GET, POST" if is_content else "POST")
+            if request.headers.get("content-type", "").lower().startswith("multipart/form-data"):
+                question = await self._question_of_form(
+                    request, admission, Question(name, {}, "", is_content, "", caller), key
+                )
+            else:
+                _check_query(request, (), "inputs go into the body")
+                question = _question(name, await request.body(), is_content=is_content, caller=caller)
+        return await self._call(request, admission, question, key, began)
+
+    async def _question_of_query(self, request: _Request, admission: Admission, name: str, caller: Caller) -> Question:
+        """Raises a refusal for an operation that writes: a GET changes nothing (RFC 9110, section 9.2.1)."""
+        byte_range, if_range = (request.headers.get(field, "").strip() for field in ("range", "if-range"))
+        question = Question(name, request.query, "", True, "", caller, byte_range, if_range)
+        ready = await self.invoker.ready(admission, question)
+        if not ready.operation.is_reading:
+            raise refusal(405, f'operation "{name}" writes, and GET is for what only reads', "the request", "use POST")
+        return question
+
+    async def _question_of_form(
+        self, request: _Request, admission: Admission, question: Question, key: str
+    ) -> Question:
+        """The inputs of a form with files. What is wrong without them is told before they come in."""
+        _check_query(request, () if question.is_content else ("mapping", "after"), "inputs are parts of the form")
+        question = replace(question, mapping=request.query.get("mapping", ""), after=request.query.get("after", ""))
+        if preference_of(request.headers.get("prefer", "")).is_async:
+            hint = "leave respond-async out, or send them as base64 in JSON"
+            raise InputError("files are sent at once, and not kept for a worker", where="Prefer header", hint=hint)
+        await self.invoker.check(admission, question, key, ())
+        inputs = await read_form(request.receive, request.headers, admission.document.most_upload_bytes)
+        files = [name for name, value in inputs.items() if has_file(value)]
+        await self.invoker.check(admission, question, key, files)
+        return replace(question, inputs=inputs)
+
+    async def _flow(self, request: _Request, admission: Admission, name: str, caller: Caller, began: float) -> Reply:
+        _check_method(request, "POST")
+        _check_query(request, (), "inputs go into the body")
+        key = _key(request.headers.get("idempotency-key", ""))
+        preference = preference_of(request.headers.get("prefer", ""))
+        question = FlowQuestion(name, _inputs_of(await request.body(), ("inputs",))[0], caller)
+        if preference.is_async:
+            return await self.flows.in_background(admission, question, key, preference.wait or 0.0)
+        time_limit = min(admission.document.time_limit, preference.wait or admission.document.time_limit)
+        return _timed(await self.flows.answer(admission, question, key, time_limit), began)
+
+    async def _call(self, request: _Request, admission: Admission, question: Question, key: str, began: float) -> Reply:
         preference = preference_of(request.headers.get("prefer", ""))
         if preference.is_async:
             found = await self.invoker.leave(admission, question, key)
-            return await self._background(admission, found, preference.wait or 0.0)
+            return await reply_or_run(self.invoker, admission, found, preference.wait or 0.0)
         time_limit = min(admission.document.time_limit, preference.wait or admission.document.time_limit)
         timed = await self.invoker.call(admission, question, key, time_limit)
-        ours = (time.perf_counter() - began) * 1000 - timed.service - timed.limits
-        timing = f"rondine;dur={max(0.0, ours):.1f}, service;dur={timed.service:.1f}, limits;dur={timed.limits:.1f}"
-        reply = timed.reply
-        return Reply(reply.status, reply.body, reply.media_type, (*reply.headers, ("Server-Timing", timing)))
+        return _timed(timed, began)
 
-    async def _background(self, admission: Admission, found: Claim, wait: float) -> Reply:
-        """The reply, if it is there in time; else 202 with the run's address."""
-        environment = admission.environment
-        address = run_address(environment.project.name, environment.name, found.run)
-        reply = found.reply or await self.invoker.reply_within(found.run, wait)
-        if reply is not None:
-            return reply
-        shown = await in_database(self.invoker.pool, shown_run, admission, str(found.run))
-        headers = (("Location", address), ("Preference-Applied", "respond-async"))
-        return Reply(202, _render(shown), headers=headers)
+
+def _timed(timed: Timed, began: float) -> Reply:
+    """The reply with where its time went (Server-Timing)."""
+    ours = (time.perf_counter() - began) * 1000 - timed.service - timed.limits
+    timing = f"rondine;dur={max(0.0, ours):.1f}, service;dur={timed.service:.1f}, limits;dur={timed.limits:.1f}"
+    return replace(timed.reply, headers=(*timed.reply.headers, ("Server-Timing", timing)))
+
+
+def _nothing_here(request: _Request) -> NotFound:
+    here = "/".join(request.scope["path"].split("/")[:6])
+    return NotFound(
+        "there is nothing at this address", where=request.scope["path"][:200], hint=f"see what there is: {here}"
+    )
 
 
 def _check_method(request: _Request, method: str) -> None:
-    if request.scope["method"] != method:
+    if request.scope["method"] not in method.split(", "):
         raise refusal(405, f"{request.scope['method']} is not for this address", "the request", f"use {method}")
+
+
+def _check_query(request: _Request, known: Sequence[str], hint: str) -> None:
+    for name in request.query:
+        if name not in known:
+            raise InputError(f'there is no parameter "{name[:60]}"', where=f"?{name[:60]}", hint=hint)
 
 
 def _key(text: str) -> str:
@@ -229,12 +355,23 @@ def preference_of(text: str) -> _Preference:
     return found
 
 
-def _question(name: str, body: bytes, *, is_content: bool) -> Question:
+def _json_of(body: bytes) -> Any:
+    """None for an empty body. Raises DocumentError."""
+    return plain_numbers(read_json(body, name="the request's body")) if body.strip() else None
+
+
+def _question(name: str, body: bytes, *, is_content: bool, caller: Caller) -> Question:
     """Raises InputError with the place of what is wrong."""
-    value = plain_numbers(read_json(body, name="the request's body")) if body.strip() else {}
+    known = ("inputs",) if is_content else ("inputs", "mapping", "after")
+    inputs, mapping, after = _inputs_of(body, known)
+    return Question(name, inputs, mapping, is_content, after, caller)
+
+
+def _inputs_of(body: bytes, known: Sequence[str]) -> tuple[dict[str, Any], str, str]:
+    """(inputs, mapping, after), as far as they are known. Raises InputError."""
+    value = _json_of(body) if body.strip() else {}
     if not isinstance(value, dict):
         raise InputError("the body is not an object", where="/", hint='such as {"inputs": {"number": "T-17"}}')
-    known = ("inputs",) if is_content else ("inputs", "mapping", "after")
     problems = [
         Problem(f"/{member}", f'there is no member "{member}"', did_you_mean(member, known))
         for member in value
@@ -249,56 +386,7 @@ def _question(name: str, body: bytes, *, is_content: bool) -> Question:
         problems.append(Problem("/after", "it is not a text", "take it from `next` of the page before"))
     if problems:
         raise InputError(problems[0].message, where=problems[0].where, hint=problems[0].hint, problems=problems)
-    return Question(name, inputs, mapping, is_content, after)
-
-
-def _run_of(admission: Admission, number: str) -> Run:
-    """Raises NotFound, also for a run of somebody else."""
-    run = None
-    if number.isascii() and number.isdecimal() and len(number) <= 18:
-        runs = Run.objects.select_related("operation", "invocation").filter(application=admission.application)
-        run = runs.filter(pk=int(number)).first()
-    if run is None:
-        hint = "calls that only read are there half a second after their reply, and for as long as runs are kept"
-        raise NotFound(f"this application has no run {number[:20]}", where="runs", hint=hint)
-    return run
-
-
-def shown_run(admission: Admission, number: str) -> dict[str, Any]:
-    """A call while it runs and after. reply: with its status, if it is kept and JSON."""
-    run = _run_of(admission, number)
-    environment = admission.environment
-    address = run_address(environment.project.name, environment.name, run.pk)
-    invocation: Invocation | None = getattr(run, "invocation", None)
-    reply = stored_reply(invocation) if invocation is not None and invocation.reply is not None else None
-    return {
-        "run": address,
-        "number": run.pk,
-        "operation": run.content.get("operation", ""),
-        "state": run.state,
-        "message": run.ending,
-        "queued_at": run.queued_at,
-        "started_at": run.started_at,
-        "ended_at": run.ended_at,
-        "reply": None
-        if reply is None
-        else {
-            "status": reply.status,
-            "address": f"{address}/reply",
-            "body": read_json(reply.body) if reply.media_type.endswith("json") else None,
-        },
-    }
-
-
-def reply_of_run(admission: Admission, number: str) -> Reply:
-    """What a call was answered with. Raises NotFound while it is not over, and for one whose reply is not kept."""
-    run = _run_of(admission, number)
-    invocation: Invocation | None = getattr(run, "invocation", None)
-    if invocation is None or invocation.reply is None:
-        words = "it is not over yet" if run.state in ("queued", "running") else "its reply is not kept"
-        hint = "replies are kept of calls that write, that have an Idempotency-Key, or run in the background"
-        raise NotFound(f"run {run.pk} has no reply: {words}", where="reply", hint=hint)
-    return stored_reply(invocation)
+    return inputs, mapping, after
 
 
 _door: UseDoor | None = None
@@ -309,7 +397,9 @@ def door() -> UseDoor:
     global _door
     if _door is None:
         engine, pool = parts()
-        _door = UseDoor(Admitting(pool), Invoker(engine, pool, Traces(pool)))
+        invoker = Invoker(engine, pool, Traces(pool))
+        live = LiveDoor(invoker, live_records())
+        _door = UseDoor(Admitting(pool), invoker, live, SessionDoor(invoker), FlowDoor(invoker))
     return _door
 
 
@@ -348,7 +438,7 @@ async def serve(scope: Any, receive: Any, send: Any, project: str, environment: 
 async def _send(send: Any, reply: Reply) -> None:
     headers = [
         (b"content-type", reply.media_type.encode("latin-1", "replace")),
-        (b"content-length", str(len(reply.body)).encode()),
+        (b"content-length", str(reply.size).encode()),
         (b"cache-control", b"no-store"),
         (b"x-content-type-options", b"nosniff"),
         *((name.lower().encode(), value.encode("latin-1", "replace")) for name, value in reply.headers),
@@ -356,7 +446,9 @@ async def _send(send: Any, reply: Reply) -> None:
     if not reply.media_type.startswith("application/"):
         headers.append((b"content-security-policy", b"sandbox"))
     await send({"type": "http.response.start", "status": reply.status, "headers": headers})
-    await send({"type": "http.response.body", "body": reply.body})
+    for chunk in reply.chunks():
+        await send({"type": "http.response.body", "body": chunk, "more_body": True})
+    await send({"type": "http.response.body"})
 
 
 async def _serve_language_models(request: _Request, send: Any, project: str, environment: str) -> None:
@@ -367,8 +459,11 @@ async def _serve_language_models(request: _Request, send: Any, project: str, env
     module = await asyncio.get_running_loop().run_in_executor(None, import_module, LANGUAGE_MODELS)
     if _language_models is None:
         _language_models = module.LanguageModels()
-    caller = module.Caller(admission, door().invoker, request.headers.get("rondine-caller", "").strip(), request.origin)
-    await _language_models.serve(request.scope, request.receive, send, caller)
+    named = request.headers.get("rondine-session", "")
+    sessions = await door().sessions.named(admission, named, request.caller_name) if named else ()
+    caller = Caller(request.caller_name, sessions)
+    asking = module.Asking(admission, door().invoker, door().live, door().flows, caller, request.origin)
+    await _language_models.serve(request.scope, request.receive, send, asking)
 
 
 async def _stream(request: _Request, send: Any, project: str, environment: str, run: int) -> None:

@@ -25,12 +25,15 @@ from rondine.server.applications.kinds import APPLICATIONS
 from rondine.server.applications.models import Application, ApplicationToken, UsageHour
 from rondine.server.applications.offering import Offer
 from rondine.server.applications.tokens import make_application_token
+from rondine.server.connecting.models import UserSession
 from rondine.server.items.actions import check_protected, find_item
 from rondine.server.items.serializers import ItemSerializer
 from rondine.server.items.views import ItemViewSet, MakesItems
 
 #: Days of usage that are told.
 USAGE_DAYS = 7
+#: Sessions that are listed, the newest.
+MOST_SESSIONS = 500
 
 
 class ApplicationSerializer(ItemSerializer):
@@ -82,6 +85,7 @@ class OfferedOperationItem(serializers.Serializer[Any]):
 class OfferShown(serializers.Serializer[Any]):
     goes_by = serializers.CharField(help_text="a release, or the draft")
     operations = OfferedOperationItem(many=True)
+    flows = OfferedOperationItem(many=True)
     record_types = OfferedOperationItem(many=True)
 
 
@@ -95,6 +99,7 @@ class OfferView(ProjectView):
         shown = {
             "goes_by": offer.configuration.words,
             "operations": offer.operations,
+            "flows": offer.flows,
             "record_types": offer.record_types,
         }
         return Response(OfferShown(shown).data)
@@ -157,6 +162,37 @@ class ApplicationTokenView(ProjectView):
         return Response(status=204)
 
 
+class UserSessionItem(ShownSerializer):
+    service = serializers.CharField(source="connection.service.name")
+    is_begun = serializers.BooleanField(help_text="the user has not come back from the page of consent yet")
+
+    class Meta:
+        model = UserSession
+        fields = ("id", "service", "caller", "is_begun", "made_at", "used_at", "expires_at")
+
+
+class UserSessionsView(ProjectView):
+    """The users of an application who are signed in at services."""
+
+    permissions = {"GET": "view", "DELETE": "administer"}
+
+    @extend_schema(operation_id="listUserSessions", responses=UserSessionItem(many=True))
+    def get(self, request: Request, project: str, name: str) -> Response:
+        sessions = find_item(APPLICATIONS, self.project, name).sessions.filter(expires_at__gt=timezone.now())
+        rows = list(sessions.select_related("connection__service").order_by("-made_at")[:MOST_SESSIONS])
+        for row in rows:
+            row.is_begun = row.state_digest is not None
+        return Response(UserSessionItem(rows, many=True).data)
+
+    @extend_schema(operation_id="endUserSessions", request=None, responses={204: None})
+    def delete(self, request: Request, project: str, name: str) -> Response:
+        """Signs all of them out, at once."""
+        application = find_item(APPLICATIONS, self.project, name)
+        check_protected([application.environment], self.role)
+        application.sessions.all().delete()
+        return Response(status=204)
+
+
 class UsageItem(ShownSerializer):
     application = serializers.CharField()
 
@@ -164,7 +200,7 @@ class UsageItem(ShownSerializer):
         model = UsageHour
         fields = ("application", "hour", "what", "calls", "failed", "busy_ms", "service_ms")
         extra_kwargs = {
-            "what": {"help_text": "the operation"},
+            "what": {"help_text": "the operation, flow and its name, or records and the record type"},
             "busy_ms": {"help_text": "milliseconds that its calls took in all"},
             "service_ms": {"help_text": "those of them that the services took"},
         }

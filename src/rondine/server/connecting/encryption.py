@@ -11,9 +11,12 @@ from pathlib import Path
 
 from cryptography.exceptions import InvalidTag
 from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from django.conf import settings
 
 from rondine.core.errors import RondineError
+from rondine.engine.connection import Seal
 
 
 class KeyMissing(RondineError):
@@ -57,6 +60,24 @@ def decrypt_secrets(version: int, encrypted: bytes, owner: str) -> dict[str, str
             hint="put the right key back, or enter the secret again",
         ) from error
     return values
+
+
+def sealed(values: dict[str, str], seal: Seal) -> dict[str, str]:
+    """Values that nobody reads without the seal's key, not even by the keys of the file (RFC 5869, AES-256-GCM)."""
+    nonce = secrets.token_bytes(12)
+    content = AESGCM(_key_of(seal)).encrypt(nonce, json.dumps(values).encode(), seal.id.encode())
+    return {"sealed": base64.b64encode(nonce + content).decode()}
+
+
+def unsealed(values: dict[str, str], seal: Seal) -> dict[str, str]:
+    content = base64.b64decode(values["sealed"])
+    found: dict[str, str] = json.loads(AESGCM(_key_of(seal)).decrypt(content[:12], content[12:], seal.id.encode()))
+    return found
+
+
+def _key_of(seal: Seal) -> bytes:
+    derivation = HKDF(algorithm=SHA256(), length=32, salt=None, info=b"session of a user")
+    return derivation.derive(seal.key.reveal().encode())
 
 
 def prepare_key(path: Path) -> int:

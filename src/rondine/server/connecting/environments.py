@@ -129,7 +129,9 @@ def connection_obstacles(connection: Connection) -> list[Problem]:
             reasons.append(
                 Problem("permitted hosts", str(getattr(error, "message", error)), getattr(error, "hint", ""))
             )
-    for token in AccessToken.objects.filter(connection=connection, state__in=("refused", "sign_in_again")):
+    for token in AccessToken.objects.filter(
+        connection=connection, session=None, state__in=("refused", "sign_in_again")
+    ):
         assert token.refusal is not None
         reasons.append(Problem("sign-in", token.refusal["message"], token.refusal["hint"]))
     usage, now = usage_of(connection.pk)

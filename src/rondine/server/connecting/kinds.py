@@ -32,7 +32,7 @@ from rondine.server.items.references import users_of
 def _connection(item: Connection) -> list[Problem]:
     document: ConnectionDocument = item.loaded()
     problems = connection_problems(document) + certificate_problems(document, timezone.now())
-    wanted = document.secret_names()
+    wanted = document.needed_secrets()
     if isinstance(document.sign_in, SignInOperation) and document.sign_in.operation:
         names = item.service.operations.values_list("name", flat=True)
         if document.sign_in.operation not in names:

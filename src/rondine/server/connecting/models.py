@@ -1,5 +1,7 @@
 """Services as described, and how they are reached in each environment."""
 
+import uuid
+
 from django.db import models
 
 from rondine.core.items.connection import ConnectionDocument
@@ -108,13 +110,14 @@ class AccessToken(models.Model):
 
     fingerprint: of the sign-in's settings; under others the token counts no more.  encrypted: access and refresh token,
     encrypted.  state: what came of the last attempt.  renewing_by: who obtains a new one now, until `renewing_until` at
-    the latest; all others wait.
+    the latest; all others wait.  session: of the user of an application whose own it is; null for the connection's.
     """
 
     STATES = ("none", "valid", "refused", "sign_in_again")
 
     connection = models.ForeignKey(Connection, on_delete=models.CASCADE, related_name="access_tokens")
     operation = models.CharField(max_length=63, blank=True)
+    session = models.OneToOneField("UserSession", null=True, on_delete=models.CASCADE, related_name="access_token")
     fingerprint = models.CharField(max_length=64, blank=True)
     key_version = models.PositiveIntegerField(default=0)
     encrypted = models.BinaryField(default=b"")
@@ -132,7 +135,9 @@ class AccessToken(models.Model):
 
     class Meta:
         constraints = [
-            models.UniqueConstraint(fields=["connection", "operation"], name="one_token_a_sign_in"),
+            models.UniqueConstraint(
+                fields=["connection", "operation"], condition=models.Q(session=None), name="one_token_a_sign_in"
+            ),
             models.CheckConstraint(
                 condition=models.Q(state__in=("none", "valid", "refused", "sign_in_again")), name="token_state_is_known"
             ),
@@ -151,6 +156,31 @@ class PendingSignIn(models.Model):
     key_version = models.PositiveIntegerField()
     encrypted = models.BinaryField()
     made_at = models.DateTimeField(auto_now_add=True)
+
+
+class UserSession(models.Model):
+    """A user of an application has signed in at a service, or is about to. digest: SHA-256 of its token, which only the
+    application holds.  caller: the user, if the application names one.  state_digest: SHA-256 of the state with which
+    the user was sent to the consent page; null once that is answered, or where there is none.  fingerprint: of the
+    sign-in's settings; under others nothing of it is sent.  encrypted: what the user gave, and the verifier, sealed
+    with the token."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    application = models.ForeignKey("applications.Application", on_delete=models.CASCADE, related_name="sessions")
+    connection = models.ForeignKey(Connection, on_delete=models.CASCADE, related_name="+")
+    digest = models.BinaryField(max_length=32, unique=True)
+    caller = models.CharField(max_length=200, blank=True)
+    state_digest = models.BinaryField(max_length=32, null=True)
+    callback = models.TextField(blank=True)
+    fingerprint = models.CharField(max_length=64)
+    key_version = models.PositiveIntegerField()
+    encrypted = models.BinaryField()
+    made_at = models.DateTimeField(auto_now_add=True)
+    used_at = models.DateTimeField(null=True)
+    expires_at = models.DateTimeField()
+
+    class Meta:
+        indexes = [models.Index(fields=["expires_at"], name="user_sessions_by_their_end")]
 
 
 class ConnectionUsage(models.Model):

@@ -8,7 +8,7 @@ from rondine.core.errors import (
     NotFound,
     Problem,
 )
-from rondine.core.items.connection import StandingParameter
+from rondine.core.items.connection import ConnectionDocument, StandingParameter
 from rondine.core.operations.document import (
     OperationDocument,
 )
@@ -16,6 +16,7 @@ from rondine.core.operations.inputs import standing_value, value_text
 from rondine.core.operations.values import ValueOf, parts_of
 from rondine.core.secret import Secret
 from rondine.core.signin import SignIn, SignInOperation
+from rondine.core.signin.own import own_secrets
 from rondine.engine.client import OpenConnection
 from rondine.engine.guard import Guard, PermittedHost
 from rondine.server.access.models import PermittedHost as PermittedHostRow
@@ -42,8 +43,9 @@ def connection_for(service: Service, environment: Environment) -> Connection:
     return connection
 
 
-def open_connection(connection: Connection, operation: str = "") -> OpenConnection:
+def open_connection(connection: Connection, operation: str = "", *, for_callers: bool = False) -> OpenConnection:
     """The connection ready to use, its secrets opened. operation: the name of one that may have a sign-in of its own.
+    for_callers: it may lack what users of applications give; see `signed_in`.
 
     Raises DraftError with what is missing.
     """
@@ -72,15 +74,17 @@ def open_connection(connection: Connection, operation: str = "") -> OpenConnecti
         secrets = secret_sets(connection.credential)
     if own and own.credential:
         wanted: Credential = find_item(CREDENTIALS, connection.project, own.credential)
-        always = {name: value for name, value in secrets[0].items() if name in ("tls_private_key", "proxy_password")}
+        always = {
+            name: value
+            for name, value in secrets[0].items()
+            if name in ("tls_private_key", "proxy_password", "caller_key")
+        }
         secrets = tuple({**always, **secret_set} for secret_set in secret_sets(wanted))
-    lacking = sorted(set(sign_in.secret_names()) - set(secrets[0] if secrets else ()))
-    if lacking:  # what cannot sign in is never sent
-        raise DraftError(
-            f'connection "{connection.name}" cannot sign in: {", ".join(lacking)} is missing',
-            where=f"connection {connection.name}",
-            hint=f"rondine credential set {own.credential if own else connection.credential or 'NAME'}",
-        )
+    needed = {*sign_in.secret_names(), *({"caller_key"} if _signs_callers(document) else ())}
+    lacking = sorted(needed - set(secrets[0] if secrets else ()))
+    is_of_callers = document.callers_sign_in and own is None
+    if lacking and not (for_callers and is_of_callers and set(lacking) <= set(own_secrets(sign_in))):
+        raise cannot_sign_in(connection.name, lacking, own.credential if own else str(connection.credential or "NAME"))
     standing = standing_values(connection.project, connection.environment.name)
     return OpenConnection(
         id=str(connection.pk),
@@ -106,7 +110,23 @@ def open_connection(connection: Connection, operation: str = "") -> OpenConnecti
         parallel=document.parallel,
         operations=sign_in_operations(connection, sign_in),
         memory=_memory_of(token_id, connection.version),
+        caller=document.caller,
+        callers_sign_in=is_of_callers,
+        lacking=tuple(lacking),
     )
+
+
+def cannot_sign_in(name: str, lacking: Sequence[str], credential: str = "NAME") -> DraftError:
+    """What cannot sign in is never sent."""
+    return DraftError(
+        f'connection "{name}" cannot sign in: {", ".join(lacking)} is missing',
+        where=f"connection {name}",
+        hint=f"rondine credential set {credential}",
+    )
+
+
+def _signs_callers(document: ConnectionDocument) -> bool:
+    return document.caller is not None and document.caller.form == "signed"
 
 
 #: What the sign-ins of this process keep between calls, such as digest challenges.

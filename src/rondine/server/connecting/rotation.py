@@ -8,7 +8,7 @@ from typing import Any
 from django.db import models, transaction
 
 from rondine.server.connecting.encryption import decrypt_secrets, encrypt_secrets, remove_keys, use_newest_key
-from rondine.server.connecting.models import AccessToken, Credential, PendingSignIn
+from rondine.server.connecting.models import AccessToken, Credential, PendingSignIn, UserSession
 
 #: Seconds that an old key stays after the last value was encrypted again: a process may hold a row it has read before.
 GRACE = 5.0
@@ -33,6 +33,7 @@ def _encrypt_all_again(version: int) -> int:
         (Credential, "second_key_version", "second_encrypted", lambda row: str(row.pk)),
         (AccessToken, "key_version", "encrypted", lambda row: f"token {row.connection_id}"),
         (PendingSignIn, "key_version", "encrypted", lambda row: f"pending {row.connection_id}"),
+        (UserSession, "key_version", "encrypted", lambda row: f"session {row.pk}"),
     ):
         manager: models.Manager[Any] = model._default_manager
         for pk in manager.exclude(**{encrypted: b""}).exclude(**{key: version}).values_list("pk", flat=True):
@@ -55,6 +56,7 @@ def _used() -> set[int]:
         (Credential, ("key_version", "second_key_version")),
         (AccessToken, ("key_version",)),
         (PendingSignIn, ("key_version",)),
+        (UserSession, ("key_version",)),
     ):
         for key in keys:
             used |= set(model._default_manager.values_list(key, flat=True))

@@ -69,7 +69,7 @@ def _drop_tokens(credential: Credential) -> None:
     """What was obtained with the secrets of before is not used any more, so that the next call proves the new ones. A
     person's consent stays, if it can be renewed with them."""
     now = timezone.now()
-    tokens = AccessToken.objects.filter(connection__in=connections_with(credential))
+    tokens = AccessToken.objects.filter(connection__in=connections_with(credential), session=None)
     tokens.filter(signed_in_by=None).delete()
     tokens.filter(has_refresh=True).update(expires_at=now)
     connections_with(credential).update(check_result=None)

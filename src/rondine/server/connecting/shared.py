@@ -52,6 +52,8 @@ from rondine.server.threads import in_database
 T = TypeVar("T")
 #: Seconds for which a process trusts the token it has read; a service that refuses it is asked again at once.
 TOKEN_CACHE = 10.0
+#: Tokens that a process remembers; it reads them anew when there are more.
+MOST_TOKENS = 5_000
 #: Seconds for which a process trusts what it knows of a connection without limits being held back.
 HELD_CACHE = 1.0
 
@@ -115,6 +117,8 @@ class SharedByAll:
         if token is None:
             self._tokens.pop((opened.token_id, opened.version), None)
         else:
+            if len(self._tokens) >= MOST_TOKENS:
+                self._tokens.clear()
             self._tokens[opened.token_id, opened.version] = (time.monotonic(), token)
 
     # --- limits
@@ -230,6 +234,8 @@ class SharedByAll:
         await self._do(swap_secrets, opened, number)
 
     async def newer_connection(self, opened: OpenConnection) -> OpenConnection | None:
+        if opened.session is not None:  # nobody else's sign-in takes the place of a user's
+            return None
         return await self._do(changed_connection, opened)
 
 

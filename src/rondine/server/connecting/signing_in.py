@@ -182,7 +182,7 @@ async def finish_sign_in(
 def discard_token(project: Project, name: str, operation: str, role: str) -> None:
     connection: Connection = find_item(CONNECTIONS, project, name)
     check_protected([connection.environment], role)
-    if not AccessToken.objects.filter(connection=connection, operation=operation).delete()[0]:
+    if not AccessToken.objects.filter(connection=connection, operation=operation, session=None).delete()[0]:
         raise NotFound(f'connection "{name}" holds no token', where=name, hint="there is nothing to discard")
     Connection.objects.filter(pk=connection.pk).update(version=connection.version + 1)
 
@@ -194,7 +194,11 @@ def token_states(connection: Connection) -> list[AccessToken]:
     except RondineError:
         opened = None
     has_tokens = opened is not None and isinstance(opened.sign_in, (OAuthClient, SignInOperation))
-    rows = list(AccessToken.objects.filter(connection=connection).select_related("signed_in_by").order_by("operation"))
+    rows = list(
+        AccessToken.objects.filter(connection=connection, session=None)
+        .select_related("signed_in_by")
+        .order_by("operation")
+    )
     if not rows and has_tokens:
         rows = [AccessToken(connection=connection)]
     for row in rows:

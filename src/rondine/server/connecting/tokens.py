@@ -4,6 +4,7 @@ import hashlib
 import json
 import uuid
 from datetime import datetime, timedelta
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -14,7 +15,7 @@ from rondine.core.secret import Secret
 from rondine.core.settings import dump
 from rondine.core.signin import Token
 from rondine.engine.connection import OpenConnection
-from rondine.server.connecting.encryption import decrypt_secrets, encrypt_secrets
+from rondine.server.connecting.encryption import decrypt_secrets, encrypt_secrets, sealed, unsealed
 from rondine.server.connecting.models import AccessToken
 
 #: A lease outlasts the call it is for by this many seconds.
@@ -28,16 +29,24 @@ def fingerprint(opened: OpenConnection) -> str:
     return hashlib.sha256(json.dumps(settled, sort_keys=True).encode()).hexdigest()
 
 
+def _whose(opened: OpenConnection) -> dict[str, Any]:
+    """What finds the row of a sign-in: the connection's, or that of a user."""
+    session = opened.session.id if opened.session is not None else None
+    return {"connection_id": opened.id, "operation": opened.own_operation, "session_id": session}
+
+
 def token_row(opened: OpenConnection) -> AccessToken:
     """The row, locked. Within a transaction."""
-    AccessToken.objects.get_or_create(connection_id=opened.id, operation=opened.own_operation)
-    return AccessToken.objects.select_for_update().get(connection_id=opened.id, operation=opened.own_operation)
+    AccessToken.objects.get_or_create(**_whose(opened))
+    return AccessToken.objects.select_for_update().get(**_whose(opened))
 
 
 def token_of(row: AccessToken | None, opened: OpenConnection) -> Token | None:
     if row is None or not row.encrypted or row.fingerprint != fingerprint(opened) or row.obtained_at is None:
         return None
     values = decrypt_secrets(row.key_version, bytes(row.encrypted), f"token {row.connection_id}")
+    if opened.session is not None:
+        values = unsealed(values, opened.session)
     refresh = values.get("refresh")
     return Token(
         Secret(values["access"], "access token"),
@@ -49,7 +58,7 @@ def token_of(row: AccessToken | None, opened: OpenConnection) -> Token | None:
 
 
 def stored_token(opened: OpenConnection) -> Token | None:
-    row = AccessToken.objects.filter(connection_id=opened.id, operation=opened.own_operation).first()
+    row = AccessToken.objects.filter(**_whose(opened)).first()
     return token_of(row, opened) if row is None or row.state == "valid" else None
 
 
@@ -83,6 +92,8 @@ def store_token(opened: OpenConnection, me: uuid.UUID | None, token: Token, pers
         if me is not None and row.renewing_by != me:
             return  # the lease ran out and another has renewed meanwhile
         values = {"access": token.access.bare(), **({"refresh": token.refresh.bare()} if token.refresh else {})}
+        if opened.session is not None:
+            values = sealed(values, opened.session)
         row.key_version, row.encrypted = encrypt_secrets(values, f"token {row.connection_id}")
         row.renewed = row.renewed + 1 if row.obtained_at and me is not None else 0
         row.fingerprint, row.scope, row.has_refresh = fingerprint(opened), token.scope, token.refresh is not None
@@ -108,6 +119,4 @@ def store_refusal(opened: OpenConnection, me: uuid.UUID | None, error: RondineEr
 
 
 def release_renewal(opened: OpenConnection, me: uuid.UUID) -> None:
-    AccessToken.objects.filter(connection_id=opened.id, operation=opened.own_operation, renewing_by=me).update(
-        renewing_by=None, renewing_until=None
-    )
+    AccessToken.objects.filter(**_whose(opened), renewing_by=me).update(renewing_by=None, renewing_until=None)

@@ -1,25 +1,23 @@
 """A service of the project as an OpenAPI document."""
 
+from collections.abc import Collection
+
 from rondine.core.definitions.export import Exported, ExportedOperation, to_openapi
-from rondine.core.documents import ReadDocument
-from rondine.core.errors import DocumentError
 from rondine.core.items.connection import ConnectionDocument
-from rondine.core.schema import infer, to_json_schema
 from rondine.server.access.models import Project
 from rondine.server.connecting.kinds import SERVICES
 from rondine.server.connecting.models import Connection, Service
 from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
-from rondine.server.operations.models import Definition, Operation, Sample
-from rondine.server.runs.bodies import document_of
-
-#: Samples of one operation that its schema is inferred from.
-MOST_SAMPLES = 20
+from rondine.server.operations.answers import sampled_schema
+from rondine.server.operations.models import Definition, Operation
 
 
-def export_service(project: Project, name: str, environment: str = "test") -> Exported:
+def export_service(
+    project: Project, name: str, environment: str = "test", only: Collection[str] | None = None
+) -> Exported:
     """OpenAPI 3.1 of its operations; where they are reached and how to sign in, without secrets, is that of the
-    environment."""
+    environment. only: the names of those that are wanted; by default all."""
     service: Service = find_item(SERVICES, project, name)
     held = service.loaded()
     connection = Connection.objects.filter(service=service, environment=environment_of(project, environment)).first()
@@ -28,9 +26,12 @@ def export_service(project: Project, name: str, environment: str = "test") -> Ex
     definitions = list(Definition.objects.filter(service=service).order_by("name"))
     for definition in definitions:
         schemas.update(definition.schemas)
+    held_operations = Operation.objects.filter(service=service).order_by("name")
+    if only is not None:
+        held_operations = held_operations.filter(name__in=only)
     operations = [
         ExportedOperation(operation.name, operation.title, operation.loaded(), _sampled(operation))
-        for operation in Operation.objects.filter(service=service).order_by("name")
+        for operation in held_operations
     ]
     return to_openapi(
         title=service.title or service.name,
@@ -46,16 +47,4 @@ def export_service(project: Project, name: str, environment: str = "test") -> Ex
 
 def _sampled(operation: Operation) -> dict[str, object] | None:
     """The schema of what was sampled, unless a definition describes the responses."""
-    if operation.document.get("responses"):
-        return None
-    documents: list[ReadDocument] = []
-    for sample in Sample.objects.filter(operation=operation).select_related("body").order_by("name")[:MOST_SAMPLES]:
-        try:
-            documents.append(document_of(sample.body))
-        except DocumentError:
-            continue
-    if not documents:
-        return None
-    first = documents[0]
-    values = [document.value for document in documents if document.is_xml == first.is_xml]
-    return to_json_schema(infer(values, is_xml=first.is_xml), is_xml=first.is_xml, namespaces=first.namespaces)
+    return None if operation.document.get("responses") else sampled_schema(operation)

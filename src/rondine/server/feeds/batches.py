@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from rondine.core.documents import json_text
+from rondine.core.http.messages import storable_text
 from rondine.core.mapping.compile import CompiledOutput
 from rondine.server.feeds.pages import Page, PreparedFeed
 from rondine.server.records.keeping import PlacedRow
-from rondine.server.runs.calls import storable
 from rondine.server.runs.models import Body, RejectedRow
 
 
@@ -72,7 +72,7 @@ def stored_body(project_id: int, page: Page) -> Body | None:
 def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> RejectedRow:
     row = reject.row if isinstance(reject.row, str) and not reject.path else json_text(reject.row)
     problems = [
-        {"field": problem.field, "path": storable(problem.path), "reason": storable(problem.reason)}
+        {"field": problem.field, "path": storable_text(problem.path), "reason": storable_text(problem.reason)}
         for problem in reject.problems
     ]
     return RejectedRow(
@@ -80,7 +80,7 @@ def rejected_row(run_id: int, record_type: str, call: int, reject: Any) -> Rejec
         record_type=record_type,
         call=call,
         ordinal=reject.ordinal,
-        path=storable(reject.path),
+        path=storable_text(reject.path),
         problems=problems,
-        row=storable(row),
+        row=storable_text(row),
     )

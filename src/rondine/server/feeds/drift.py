@@ -9,6 +9,7 @@ from django.db.models import Exists, OuterRef, QuerySet
 
 from rondine.core.documents import ReadDocument, read_document
 from rondine.core.errors import DriftStops, RondineError
+from rondine.core.http.messages import storable_text
 from rondine.core.items.feed import FeedDocument
 from rondine.core.mapping.coverage import Taken, paths_taken
 from rondine.core.mapping.document import MappingDocument
@@ -22,7 +23,6 @@ from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.operations.models import Sample
 from rondine.server.operations.trials import described_schemas
 from rondine.server.releases.configuration import Configuration
-from rondine.server.runs.calls import storable
 from rondine.server.runs.models import Body, Call, Run
 from rondine.server.runs.remarks import Remark
 
@@ -194,7 +194,7 @@ def note_drift(feed: PreparedFeed, pages: Iterable[Page], now: datetime) -> None
     for page in reversed([*pages]):
         for one in page.drift:
             path, kind, words = one.drift.identity
-            found[storable(path)[:600], kind, storable(words)[:600]] = (one, page.number)
+            found[storable_text(path)[:600], kind, storable_text(words)[:600]] = (one, page.number)
     if not found:
         return
     still = DriftPeriod.objects.filter(feed=feed.feed_id, ended_at=None, adopted_at=None)
@@ -210,7 +210,7 @@ def note_drift(feed: PreparedFeed, pages: Iterable[Page], now: datetime) -> None
             first_at=now,
         )
         period.last_run, period.last_at, period.on_file = feed.run_id, now, feed.comparison.on_file.name[:200]
-        period.example, period.used_by = storable(one.drift.example)[:100], list(one.used_by[:20])
+        period.example, period.used_by = storable_text(one.drift.example)[:100], list(one.used_by[:20])
         period.save()
 
 

@@ -29,7 +29,8 @@ from rondine.server.records.planning import MOST_PLANNED, Planner
 from rondine.server.records.seen import Newcomers, SeenRecords
 from rondine.server.runs.actions import notify
 from rondine.server.runs.calls import here, side_call, via_of
-from rondine.server.runs.models import Body, Call, RejectedRow, RowFailure, Run, RunCount
+from rondine.server.runs.copying import copy_in
+from rondine.server.runs.models import Body, Call, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import merged
 from rondine.server.threads import in_database
 
@@ -210,7 +211,7 @@ class Keeper:
 
     def _keep_output(self, ready: OutputRows, now: datetime) -> None:
         feed, name = self._feed, ready.compiled.record_type
-        RejectedRow.objects.copy_in(ready.rejected)
+        copy_in(ready.rejected)
         kept = self._plan(name, ready.placed) if feed.is_dry else self._keep(feed.fillings[name], ready, now)
         RunCount.objects.filter(run_id=feed.run_id, record_type=name).update(
             rows=models.F("rows") + ready.total,

@@ -6,7 +6,7 @@ from rondine.core.errors import DraftError, InputError, Problem, RondineError, d
 from rondine.core.items.feed import FeedDocument
 from rondine.core.items.moving import moving_problems
 from rondine.core.items.schedule import AfterFeed, Watch, duration_of, schedule_problems
-from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.mapping.document import RecordTypeDocument, kept_part
 from rondine.core.operations.document import OperationDocument, is_reading
 from rondine.core.operations.inputs import Input, checked_inputs
 from rondine.server.access.models import Person
@@ -39,6 +39,7 @@ def _feed(draft: Feed) -> list[Problem]:
         checked_inputs([one for one in once if one.name not in feed.moving], feed.inputs)
     except InputError as error:
         problems += [Problem(f"/inputs{problem.where}", problem.message, problem.hint) for problem in error.problems]
+    problems += _kept(item, configuration)
     problems += _moving(item, feed, configuration)
     problems += _for_each(item, feed, configuration)
     if feed.late_after and duration_of(feed.late_after) is None:
@@ -51,7 +52,7 @@ def _feed(draft: Feed) -> list[Problem]:
         words = f"{schedule.feed} runs, in the end, after {item.name}: they would run for ever"
         problems.append(Problem("/schedule/feed", words, "let one of them run at times"))
     if isinstance(schedule, Watch):
-        problems += _watch(schedule, configuration)
+        problems += watch_problems(schedule, configuration)
     if not is_reading(operation) or operation.method in ("HEAD", "OPTIONS"):
         problems.append(
             Problem(
@@ -118,6 +119,9 @@ def _for_each(item: Feed, feed: FeedDocument, configuration: Configuration) -> l
         return problems
     record_types = configuration.documents(RECORD_TYPES)
     record_type = record_types.get(for_each.record_type)
+    if record_type is not None and record_type.kind != "kept":
+        words = f"records of {for_each.record_type} are {record_type.kind}: a feed goes through kept ones"
+        problems.append(Problem("/for_each/record_type", words, "take a kept type, or values"))
     if record_type is None:
         hint = did_you_mean(for_each.record_type, record_types) or "make it first"
         return [Problem("/for_each/record_type", f'there is no record type "{for_each.record_type}"', hint)]
@@ -130,6 +134,19 @@ def _for_each(item: Feed, feed: FeedDocument, configuration: Configuration) -> l
             words = f'"{name}" is no searchable field of {for_each.record_type}'
             problems.append(Problem(f"/for_each/where/{name}", words, "mark it searchable in the record type"))
     return problems
+
+
+def _kept(item: Feed, configuration: Configuration) -> list[Problem]:
+    """A feed whose records are all live or passing keeps nothing."""
+    try:
+        mapping = resolved_mapping(item.project_id, item.mapping.loaded(), configuration=configuration)
+    except RondineError:  # the mapping's own problems say why
+        return []
+    kept, others = kept_part(mapping, configuration.documents(RECORD_TYPES))
+    if kept.outputs or not others:
+        return []
+    words = f"it would keep nothing: {', '.join(others)}"
+    return [Problem("/mapping", words, "let the record type be kept, or remove the feed")]
 
 
 def _moving(item: Feed, feed: FeedDocument, configuration: Configuration) -> list[Problem]:
@@ -146,12 +163,16 @@ def _moving(item: Feed, feed: FeedDocument, configuration: Configuration) -> lis
     return [Problem(f"/moving{problem.where}", problem.message, problem.hint) for problem in problems]
 
 
-def _watch(watch: Watch, configuration: Configuration) -> list[Problem]:
+def watch_problems(watch: Watch, configuration: Configuration) -> list[Problem]:
+    """What keeps a watch from ever seeing anything."""
     record_types = configuration.documents(RECORD_TYPES)
     record_type = record_types.get(watch.record_type)
     if record_type is None:
         hint = did_you_mean(watch.record_type, record_types) or "make it first"
         return [Problem("/schedule/record_type", f'there is no record type "{watch.record_type}"', hint)]
+    if record_type.kind != "kept":
+        words = f"records of {watch.record_type} are {record_type.kind}: their changes are not seen"
+        return [Problem("/schedule/record_type", words, "watch a kept type")]
     field = record_type.field(watch.field)
     if field is None:
         hint = did_you_mean(watch.field, [known.name for known in record_type.fields])

@@ -10,6 +10,7 @@ from django.utils import timezone
 from rondine.core.errors import Conflict, DraftError, NotFound, Problem
 from rondine.core.http.limits import meter
 from rondine.core.items.moving import ONLY_NEW, moved_inputs
+from rondine.core.mapping.document import kept_part
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import dump
 from rondine.server.access.models import Person, Project
@@ -82,6 +83,13 @@ def queue_feed(
         )
     released_mapping = configuration.item(MAPPINGS, feed.mapping).loaded()
     mapping = resolved_mapping(feed.project_id, released_mapping, configuration=configuration)
+    mapping, others = kept_part(mapping, configuration.documents(RECORD_TYPES))
+    if not mapping.outputs:
+        raise DraftError(
+            f'feed "{feed.name}" would keep nothing: {", ".join(others)}',
+            where=f"mapping {feed.mapping.name}",
+            hint="let the record type be kept, or remove the feed",
+        )
     used = {output.record_type for output in mapping.outputs}
     content = {
         "release": configuration.release.number if configuration.release else None,
@@ -110,6 +118,9 @@ def queue_feed(
     if only_rows is not None:
         content["only_rows"] = list(only_rows)
     remarks = [Remark("all_again", f"it brings all again: {why} since the run before").to_json()] if why else []
+    if others:
+        words = f"{', '.join(others)}: what the mapping makes of it is not kept"
+        remarks.append(Remark("passing", words).to_json())
     try:
         with transaction.atomic():
             run = Run.objects.create(

@@ -10,7 +10,7 @@ from django.utils import timezone
 from rondine.core.items.schedule import duration_of
 from rondine.server.feeds.models import Feed
 from rondine.server.runs.models import Run
-from rondine.server.subscriptions.events import write_down
+from rondine.server.subscriptions.events import write_down, write_down_flow
 from rondine.server.subscriptions.models import Subscription
 
 
@@ -47,11 +47,16 @@ def _messages(run: Run | None, kind: str) -> set[str]:
     return {remark["message"] for remark in run.remarks if remark["kind"] == kind} if run is not None else set()
 
 
-def tell_of_refusal(feed: Feed, refusal: dict[str, Any]) -> None:
-    """Writes down that a feed was due and could not start; once for the same reason."""
-    if feed.refusal and feed.refusal.get("message") == refusal["message"]:
+def tell_of_refusal(item: Any, refusal: dict[str, Any]) -> None:
+    """Writes down that a feed, or another item that begins by itself, was due and could not; once for the same
+    reason. Within a transaction."""
+    if item.refusal and item.refusal.get("message") == refusal["message"]:
         return
-    write_down(feed.environment, "refused", feed.name, None, {**refusal})
+    if isinstance(item, Feed):
+        write_down(item.environment, "refused", item.name, None, {**refusal})
+    else:
+        flow = item.document.get("flow", "")
+        write_down_flow(item.environment, "flow_refused", flow, None, {**refusal, "schedule": item.name})
 
 
 def tell_of_late(now: datetime | None = None) -> list[str]:

@@ -1,11 +1,8 @@
 """Feeds, and runs started."""
 
 from collections.abc import Sequence
-from datetime import datetime
 from typing import Any, get_args
 
-from django.db.models import OuterRef, Subquery
-from django.utils import timezone
 from django_filters import CharFilter
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
@@ -16,7 +13,7 @@ from rondine.core.forms import form_of
 from rondine.core.http.retrying import RetryPolicy
 from rondine.core.items.feed import FeedDocument, ForEach, Gone
 from rondine.core.items.moving import MovingInput, moving_words
-from rondine.core.items.schedule import Schedule, next_due, schedule_words
+from rondine.core.items.schedule import Schedule, schedule_words
 from rondine.core.operations.document import OperationDocument
 from rondine.server.access.project_views import ProjectView
 from rondine.server.api.forms import FormShown
@@ -32,21 +29,9 @@ from rondine.server.items.actions import find_item
 from rondine.server.items.serializers import ItemSerializer
 from rondine.server.items.views import ItemFilter, ItemViewSet, MakesItems
 from rondine.server.runs.actions import find_run
-from rondine.server.runs.models import Run
+from rondine.server.runs.last import last_runs
 from rondine.server.runs.sendings import start_once
-from rondine.server.runs.serializers import ErrorSerializer, RunSerializer
-
-
-class LastRun(serializers.Serializer[Any]):
-    id = serializers.IntegerField()
-    state = serializers.CharField()
-    completeness = serializers.CharField(
-        allow_blank=True, help_text="complete, incomplete or unknown; empty until it is done"
-    )
-    at = serializers.SerializerMethodField()
-
-    def get_at(self, run: Run) -> datetime:
-        return run.ended_at or run.started_at or run.queued_at
+from rondine.server.runs.serializers import ErrorSerializer, LastRun, RunSerializer
 
 
 class RefusalItem(ErrorSerializer):
@@ -65,7 +50,12 @@ class FeedSerializer(ItemSerializer):
         default=None,
         help_text="that its environment goes by; null: the draft",
     )
-    due_at = serializers.SerializerMethodField(help_text="when its schedule starts it next; null if none does")
+    due_at = serializers.DateTimeField(
+        source="next_at",
+        read_only=True,
+        allow_null=True,
+        help_text="when its schedule starts it next; null if none does",
+    )
     schedule_words = serializers.SerializerMethodField(help_text="when it runs by itself, in words")
     moving_words = serializers.SerializerMethodField(help_text="what each of its moving inputs moves with, in words")
     refusal = RefusalItem(
@@ -80,12 +70,6 @@ class FeedSerializer(ItemSerializer):
 
     def get_moving_words(self, feed: Feed) -> dict[str, str]:
         return {name: moving_words(setting) for name, setting in feed.loaded().moving.items()}
-
-    def get_due_at(self, feed: Feed) -> datetime | None:
-        if feed.planned_for_version == feed.version:
-            return feed.due_at
-        due = next_due(feed.loaded().schedule, timezone.now())  # changed just now, and not planned yet
-        return due.planned if due else None
 
     def get_schedule_words(self, feed: Feed) -> str:
         return schedule_words(feed.loaded().schedule)
@@ -106,10 +90,7 @@ class FeedViewSet(MakesItems, ItemViewSet):
         return super().get_queryset().select_related("environment__release")
 
     def prepare(self, items: Sequence[Any]) -> None:
-        newest = Run.objects.filter(feed=OuterRef("pk"), is_dry=False).order_by("-id").values("pk")[:1]
-        feeds = Feed.objects.filter(pk__in=[one.pk for one in items]).values(newest=Subquery(newest))
-        runs = Run.objects.filter(pk__in=feeds).defer("content", "inputs", "checkpoint")
-        last = {run.feed_id: run for run in runs}
+        last = last_runs("feed", items, is_dry=False)
         for item in items:
             item.last_run, item.paging = last.get(item.pk), item.operation.document.get("paging")
 

@@ -32,6 +32,7 @@ class ItemUse(serializers.Serializer[Any]):
     how = serializers.CharField(help_text="where in its document, or by which of its fields")
     environment = serializers.CharField(allow_blank=True)
     last = LastResultShown(allow_null=True, help_text="how it went the last time")
+    belongs = serializers.BooleanField(help_text="it goes with the item, and does not hold it back")
 
 
 class WhereUsedView(ProjectView):

@@ -1,18 +1,18 @@
-"""Making, changing, renaming and removing items: one way for all kinds, each change a revision."""
+"""Making, changing and renaming items: one way for all kinds, each change a revision."""
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from django.db import IntegrityError, models, transaction
+from django.db import IntegrityError, transaction
 
 from rondine.core.errors import Conflict, InputError, NotAllowed, NotFound, Stale, VersionNeeded, did_you_mean
 from rondine.core.items.references import renamed
 from rondine.core.names import check_name
 from rondine.core.settings import dump, load
 from rondine.server.access.models import Person, Project
-from rondine.server.items.kinds import HOLDERS, ItemKind
-from rondine.server.items.models import Item, Reference, Revision
+from rondine.server.items.kinds import ItemKind
+from rondine.server.items.models import Item, Revision
 from rondine.server.items.references import refresh_users, users_of, write_references
 
 
@@ -48,7 +48,7 @@ def make_item(
     with transaction.atomic():
         _judge(kind, item, person, role)
         _save(kind, item)
-        _record(kind, item, "made", person, data.get("why", ""))
+        record_change(kind, item, "made", person, data.get("why", ""))
         kind.made(item, person, role)
     return item
 
@@ -100,11 +100,11 @@ def change_item(
     *,
     role: str | None = None,
 ) -> Any:
-    """version: the one the caller has seen; None is refused (VersionNeeded), another than the present one too (Stale,
-    with the state now)."""
+    """What is changed to what it is already stays at its version. version: the one the caller has seen; None is refused
+    (VersionNeeded), another than the present one too (Stale, with the state now)."""
     with transaction.atomic():
-        item = _locked(kind, project, name, version)
-        old, before = item.name, item.document
+        item = locked_item(kind, project, name, version)
+        old, before, content = item.name, item.document, _content(kind, item)
         touched = kind.environments(item, before)
         if "name" in data:
             item.name = check_name(data["name"])
@@ -113,58 +113,15 @@ def change_item(
         _fill(kind, item, project, data, is_new=False)
         check_protected([*touched, *kind.environments(item, before)], role)
         _judge(kind, item, person, role)
-        item.version += 1
+        is_changed = item.name != old or _content(kind, item) != content
+        item.version += is_changed
         _save(kind, item)
         if item.name != old:
             kind.renamed(item, old)
             _rename_references(kind, item, old, person)
-        _record(kind, item, "changed", person, data.get("why", ""))
+        if is_changed:
+            record_change(kind, item, "changed", person, data.get("why", ""))
     return item
-
-
-def remove_item(
-    kind: ItemKind,
-    project: Project,
-    person: Person | None,
-    name: str,
-    version: int | None,
-    *,
-    role: str | None = None,
-) -> None:
-    """Raises Conflict if something still uses it."""
-    with transaction.atomic():
-        item = _locked(kind, project, name, version)
-        check_protected(kind.environments(item, None), role)
-        if users := users_of(kind, [project.pk], [name])[name]:
-            told = sorted({f"{user_kind.word} {user.name}" for user_kind, user in users if user.pk != item.pk})
-            if told:
-                more = f" and {len(told) - 5} more" if len(told) > 5 else ""
-                raise Conflict(
-                    f'{kind.word} "{name}" is still used by {", ".join(told[:5])}{more}',
-                    where=name,
-                    hint="remove or change that first",
-                )
-        if held := [words for holder in HOLDERS for words in holder(kind, item)]:
-            raise Conflict(
-                f'{kind.word} "{name}" is in {", ".join(held)}',
-                where=name,
-                hint="let that go by another release, or by the draft: rondine release use",
-            )
-        item_id = item.pk
-        try:
-            item.delete()
-        except (models.ProtectedError, models.RestrictedError) as error:
-            objects = next(iter(error.args[1:]), ())
-            holders = sorted({f"{type(one)._meta.verbose_name} {one}" for one in objects})
-            raise Conflict(
-                f'{kind.word} "{name}" is still used by {", ".join(holders[:5]) or "something"}',
-                where=name,
-                hint="remove or change that first",
-            ) from error
-        Reference.objects.filter(user_id=item_id).delete()
-        item.pk = item_id
-        item.version += 1
-        _record(kind, item, "removed", person, "")
 
 
 def _rename_references(kind: ItemKind, item: Item, old: str, person: Person | None) -> None:
@@ -178,7 +135,7 @@ def _rename_references(kind: ItemKind, item: Item, old: str, person: Person | No
         user.version += 1
         user.problems = [problem.to_json() for problem in other.problems(user)]
         _save(other, user)
-        _record(other, user, "changed", person, f'{kind.word} "{old}" is called "{item.name}" now')
+        record_change(other, user, "changed", person, f'{kind.word} "{old}" is called "{item.name}" now')
 
 
 def check_protected(environments: list[Any], role: str | None) -> None:
@@ -192,7 +149,8 @@ def check_protected(environments: list[Any], role: str | None) -> None:
             )
 
 
-def _locked(kind: ItemKind, project: Project, name: str, version: int | None) -> Any:
+def locked_item(kind: ItemKind, project: Project, name: str, version: int | None) -> Any:
+    """For a change. Raises VersionNeeded without a version, Stale for another than the present one."""
     find_item(kind, project, name)
     item = (
         kind.model._default_manager.select_for_update(of=("self",))
@@ -283,14 +241,17 @@ def _taken(kind: ItemKind, name: str) -> Conflict:
     )
 
 
-def _record(kind: ItemKind, item: Any, what: str, person: Person | None, why: str) -> None:
+def record_change(kind: ItemKind, item: Any, what: str, person: Person | None, why: str) -> None:
     _revision(kind, item, what, person, why).save(force_insert=True)
 
 
+def _content(kind: ItemKind, item: Any) -> dict[str, Any]:
+    references = {name: str(getattr(item, name)) if getattr(item, name) else None for name in kind.references}
+    return {"title": item.title, "document": item.document, **references}
+
+
 def _revision(kind: ItemKind, item: Any, what: str, person: Person | None, why: str) -> Revision:
-    content = {"title": item.title, "document": item.document}
-    if what != "removed":
-        content |= {name: str(getattr(item, name)) if getattr(item, name) else None for name in kind.references}
+    content = {"title": item.title, "document": item.document} if what == "removed" else _content(kind, item)
     return Revision(
         project=item.project,
         kind=kind.name,

@@ -23,7 +23,8 @@ class ItemKind:
     name besides documents, which declare it (`core/items/references.py`).  changed: after every change, also of many of
     one project at once. made: after one was made, by whom and in which role.  admitted: before one is judged and saved,
     by whom and in which role.  environments: those that a change (from the document before, None if new or removed)
-    touches.  made_by: the words of the command that makes one, if not its word and make."""
+    touches.  made_by: the words of the command that makes one, if not its word and make.  owns: kinds whose items go
+    with one without a word, as they tell of nothing else."""
 
     name: str
     word: str
@@ -40,9 +41,19 @@ class ItemKind:
         [item.environment] if "environment" in {field.name for field in item._meta.fields} else []
     )
     made_by: str = ""
+    owns: frozenset[str] = frozenset()
 
     def __post_init__(self) -> None:
         KINDS[self.name] = self
+
+    def fields_for(self, model: type[models.Model]) -> list[str]:
+        """The fields in which one refers to things of a model."""
+        return [field for field, target in self.references.items() if target is model]
+
+    def belongs_by(self, field: str) -> bool:
+        """Whether one goes when what its field refers to goes."""
+        relation: Any = self.model._meta.get_field(field).remote_field
+        return bool(relation.on_delete is models.CASCADE)
 
     @property
     def command(self) -> str:

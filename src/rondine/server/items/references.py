@@ -57,7 +57,7 @@ def counts_of_members(model: type[models.Model], items: Collection[Any]) -> dict
     of kinds; kinds that none belongs to are left out."""
     counts: dict[Any, dict[str, int]] = {item.pk: {} for item in items}
     for kind in KINDS.values():
-        for field in (field for field, target in kind.references.items() if target is model):
+        for field in kind.fields_for(model):
             rows = kind.model._default_manager.filter(**{f"{field}__in": list(counts)})
             for owner, count in rows.values_list(field).annotate(models.Count("pk")):
                 counts[owner][kind.name] = count

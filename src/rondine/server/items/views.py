@@ -6,6 +6,7 @@ from typing import Any, ClassVar
 import django_filters
 from django.db import models
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
 from rest_framework.decorators import action
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -13,15 +14,22 @@ from rest_framework.response import Response
 from rondine.core.errors import Stale
 from rondine.server.access.project_views import ProjectViewSet
 from rondine.server.api.problems import problem
-from rondine.server.api.requests import seen_version
-from rondine.server.items.actions import change_item, find_item, make_item, remove_item
+from rondine.server.api.requests import Strict, seen_version
+from rondine.server.items.actions import change_item, find_item, make_item
 from rondine.server.items.kinds import ItemKind
 from rondine.server.items.models import Revision
+from rondine.server.items.removing import remove_item
 from rondine.server.items.serializers import ItemSerializer, RevisionSerializer
 
 IF_MATCH = OpenApiParameter(
     "If-Match", str, OpenApiParameter.HEADER, required=True, description="the ETag that came with the item"
 )
+
+
+class ItemRemovalQuery(Strict):
+    with_its_items = serializers.BooleanField(
+        default=False, help_text="removes what belongs to it too, such as the operations of a service"
+    )
 
 
 class ItemFilter(django_filters.FilterSet):
@@ -47,6 +55,7 @@ class ItemViewSet(ProjectViewSet):
         "partial_update": "build",
         "destroy": "build",
     }
+    query = {"destroy": ItemRemovalQuery}
     filterset_class = ItemFilter
     ordering = "name"
     lookup_field = "name"
@@ -77,7 +86,8 @@ class ItemViewSet(ProjectViewSet):
 
     @extend_schema(parameters=[IF_MATCH])
     def destroy(self, request: Request, project: str, name: str) -> Response:
-        remove_item(self.kind, self.project, self.person, name, seen_version(request), role=self.role)
+        asked, seen = self.queried(request), seen_version(request)
+        remove_item(self.kind, self.project, self.person, name, seen, role=self.role, **asked)
         return Response(status=204)
 
     @extend_schema(responses=RevisionSerializer(many=True), filters=False)

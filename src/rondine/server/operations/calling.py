@@ -1,10 +1,13 @@
 """An operation made ready to be called again and again, as an environment goes by it: everything about it that does not
 depend on a call's inputs."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+import os
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 from typing import Any
 from uuid import UUID
+
+from django.utils import timezone
 
 from rondine.core.errors import DraftError, NotAllowed, Problem
 from rondine.core.http.messages import Position, Request, origin
@@ -14,10 +17,13 @@ from rondine.core.pagination import OneResponse
 from rondine.core.pagination.one_page import OnePage
 from rondine.core.protocols.paged import paged_operation
 from rondine.core.protocols.problems import operation_problems
+from rondine.core.secret import Secret
 from rondine.core.signin import SignInOperation
+from rondine.core.signin.jwt import assertion
 from rondine.engine.client import OpenConnection
 from rondine.server.connecting.models import Connection, Service
 from rondine.server.connecting.opening import connection_for, open_connection, standing_values
+from rondine.server.connecting.user_sessions import OpenSession, signed_in
 from rondine.server.operations.kinds import with_queries
 from rondine.server.operations.models import Operation
 from rondine.server.releases.configuration import Configuration
@@ -59,6 +65,28 @@ class ReadyOperation:
         if not self.document.takes_key or request.header(KEY_HEADER) is not None:
             return request
         return request.with_header(KEY_HEADER, key)
+
+    def with_caller(self, request: Request, caller: str) -> Request:
+        """The request with the user of an application that it is made for, if the connection says how. caller: empty
+        for nobody in particular."""
+        identity = self.connection.caller
+        if identity is None or not caller:
+            return request
+        if identity.form == "plain":
+            return request.with_header(identity.header, identity.prefix + caller)
+        claims = {
+            "iss": identity.issuer,
+            "sub": caller,
+            "aud": identity.audience or self.connection.base_address,
+        }
+        key = self.connection.secrets[0]["caller_key"]
+        signed = assertion(claims, key, identity.algorithm, identity.key_id, now=timezone.now(), unique=os.urandom(16))
+        return request.with_header(identity.header, Secret(identity.prefix + signed.reveal(), signed.label))
+
+    def signed_in(self, sessions: Sequence[OpenSession] | None) -> "ReadyOperation":
+        """The operation with the sign-in of the user whom a call is for: see `signed_in`."""
+        own = signed_in(self.connection, sessions)
+        return self if own is self.connection else replace(self, connection=own)
 
     def may_repeat(self, request: Request) -> bool:
         """Whether the request may be sent again, when nobody knows whether it was: then it has the effect of once (RFC
@@ -104,7 +132,7 @@ def ready_operation(configuration: Configuration, operation: Operation) -> Ready
         operation.name,
         service.pk,
         document,
-        open_connection(connection, operation.name),
+        open_connection(connection, operation.name, for_callers=True),
         standing_values(connection.project, configuration.environment.name),
         reads,
     )

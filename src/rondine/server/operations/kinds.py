@@ -95,6 +95,7 @@ OPERATIONS = ItemKind(
     {"service": Service},
     problems=_operation,
     renamed=_operation_renamed,
+    owns=frozenset({"samples"}),
 )
 
 

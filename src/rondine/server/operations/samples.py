@@ -36,7 +36,7 @@ def keep_sample(project: Project, person: Person, data: Mapping[str, Any]) -> Sa
         content, charset = uploaded_content(data)
         media_type = data.get("media_type") or likely_media_type(content)
         read_document(content, media_type=media_type, charset=charset, name="the sample")
-        content = _without_keys(content, data.get("keys"))
+        content = without_keys(content, data.get("keys"))
         document, body = SampleDocument(), Body.of(project.pk, content, media_type, charset)
     else:
         call = Call.objects.select_related("body").filter(run__project=project, run_id=data["run"], number=1).first()
@@ -50,7 +50,7 @@ def keep_sample(project: Project, person: Person, data: Mapping[str, Any]) -> Sa
             request=call.request, status=call.status, headers=[list(header) for header in call.headers]
         )
         before = call.body.content()
-        content = _without_keys(before, data.get("keys"))
+        content = without_keys(before, data.get("keys"))
         body = call.body if content == before else Body.of(project.pk, content, call.body.media_type, call.body.charset)
     body.save()
     wanted = {
@@ -74,9 +74,9 @@ def uploaded_content(data: Mapping[str, Any], here: str = "") -> tuple[bytes, st
         ) from error
 
 
-def _without_keys(content: bytes, keys: str | None) -> bytes:
-    """The content with values that look like keys masked, if that was asked for. Raises Conflict if nothing was said
-    about them."""
+def without_keys(content: bytes, keys: str | None, what: str = "sample") -> bytes:
+    """The content with values that look like keys masked, if that was asked for. what: it is, in words.  Raises
+    Conflict if nothing was said about them."""
     text = content.decode("utf-8", "surrogateescape")
     text_findings = keys_in_text(text)
     if not text_findings or keys == "keep":
@@ -85,7 +85,7 @@ def _without_keys(content: bytes, keys: str | None) -> bytes:
         return masked(text, text_findings, MASK).encode("utf-8", "surrogateescape")
     names = ", ".join(dict.fromkeys(finding.name or finding.reason for finding in text_findings))
     raise Conflict(
-        f"the sample holds what looks like a key: {names}",
+        f"the {what} holds what looks like a key: {names}",
         where="keys",
         hint='say what is to become of it: keys "mask" stores it masked, "keep" as it is',
         problems=[

@@ -9,11 +9,13 @@ from rondine.core.operations.document import OperationDocument
 from rondine.core.protocols.prepared import PreparedQueryDocument
 from rondine.server.api.openapi import DocumentField
 from rondine.server.items.serializers import ItemSerializer
+from rondine.server.runs.serializers import LastRun
 
 
 class OperationSerializer(ItemSerializer):
     document = DocumentField(OperationDocument, required=False)
     service = serializers.CharField()
+    last_run = LastRun(read_only=True, allow_null=True, help_text="how it went the last time, whoever called it")
 
 
 class PreparedQuerySerializer(ItemSerializer):

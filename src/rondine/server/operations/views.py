@@ -22,6 +22,7 @@ from rondine.server.operations.serializers import (
     PreparedQuerySerializer,
     SampleSerializer,
 )
+from rondine.server.runs.last import last_runs
 
 
 class OperationFilter(ItemFilter):
@@ -32,6 +33,11 @@ class OperationViewSet(MakesItems, ItemViewSet):
     kind = OPERATIONS
     serializer_class = OperationSerializer
     filterset_class = OperationFilter
+
+    def prepare(self, items: Sequence[Any]) -> None:
+        last = last_runs("operation", items)
+        for item in items:
+            item.last_run = last.get(item.pk)
 
 
 class QueryViewSet(MakesItems, ItemViewSet):

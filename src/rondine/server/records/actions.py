@@ -5,7 +5,7 @@ from typing import Any
 
 from django.db import transaction
 
-from rondine.core.errors import Conflict
+from rondine.core.errors import Conflict, InputError
 from rondine.core.mapping.compile import CompiledOutput, RowTrace
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.taking import mapping_inputs
@@ -47,6 +47,16 @@ def shown_trace(trace: RowTrace, document: RecordTypeDocument, compiled: Compile
             {"field": problem.field, "path": problem.path, "reason": problem.reason} for problem in trace.problems
         ],
     }
+
+
+def check_kept(name: str, document: RecordTypeDocument) -> None:
+    """Raises InputError for a record type whose records are not kept: copies of before would pass for what is now."""
+    if document.kind != "kept":
+        raise InputError(
+            f"records of {name} are {document.kind}, and not kept",
+            where=f"record type {name}",
+            hint="read them as a list, or let the type be kept",
+        )
 
 
 def record_set(environment: Environment, record_type: RecordType) -> RecordSet:

@@ -22,7 +22,7 @@ from rondine.server.connecting.opening import environment_of
 from rondine.server.items.actions import find_item
 from rondine.server.items.serializers import ItemSerializer, UseItem
 from rondine.server.items.views import ItemViewSet, MakesItems
-from rondine.server.records.actions import names_of_feeds, record_set
+from rondine.server.records.actions import check_kept, names_of_feeds, record_set
 from rondine.server.records.browsing import MOST, GoneShown, browse, find_record, selection, shown_data
 from rondine.server.records.changes import changes, shown_change
 from rondine.server.records.exporting import FORMS, file_of_records, form_named
@@ -75,23 +75,67 @@ MappedRow._declared_fields["fields"] = FieldPlace(many=True)
 
 
 class RecordSummary(serializers.Serializer[Any]):
+    """Of a live record, what has to do with keeping it is left out."""
+
     id = serializers.CharField()
     key = serializers.ListField(child=AnyField())
-    run = serializers.IntegerField()
-    call = serializers.IntegerField()
-    made_at = serializers.DateTimeField()
-    changed_at = serializers.DateTimeField()
-    gone_at = serializers.DateTimeField(allow_null=True, help_text="since when its rows no longer come")
-    feeds = serializers.ListField(child=serializers.CharField(), help_text="those that bring it, by name")
+    run = serializers.IntegerField(required=False)
+    call = serializers.IntegerField(required=False)
+    made_at = serializers.DateTimeField(required=False)
+    changed_at = serializers.DateTimeField(required=False)
+    gone_at = serializers.DateTimeField(required=False, allow_null=True, help_text="since when its rows no longer come")
+    feeds = serializers.ListField(
+        child=serializers.CharField(), required=False, help_text="those that bring it, by name"
+    )
+    version = serializers.CharField(
+        required=False,
+        allow_null=True,
+        help_text="of a live record, its entity tag, for If-Match; null in a list whose service gives none",
+    )
 
 
 RecordSummary._declared_fields["data"] = serializers.DictField(child=AnyField(allow_null=True))
 
 
+class LiveShown(serializers.Serializer[Any]):
+    """Where live records come from."""
+
+    calls = serializers.IntegerField(help_text="outside calls that the answer took, now or when it was had")
+    age = serializers.FloatField(help_text="seconds since the service gave it")
+    read_at = serializers.DateTimeField()
+    is_cached = serializers.BooleanField(help_text="no call was made for it now")
+    stale_why = serializers.CharField(
+        allow_blank=True, help_text="why it is older than was asked for: the service cannot be reached"
+    )
+    local = serializers.ListField(
+        child=serializers.CharField(), help_text="what was done here over all rows, as the service cannot"
+    )
+    run = serializers.IntegerField(allow_null=True, help_text="in which its calls are told")
+
+
+class LiveReject(serializers.Serializer[Any]):
+    """A row of the service that is no record."""
+
+    ordinal = serializers.IntegerField()
+    path = serializers.CharField()
+    problems = FieldProblemItem(many=True)
+
+
 class RecordPageShown(serializers.Serializer[Any]):
     items = RecordSummary(many=True)
     next = serializers.CharField(allow_null=True)
-    count = serializers.IntegerField(help_text="all records of the set, whatever the filter, without those gone")
+    count = serializers.IntegerField(
+        allow_null=True,
+        help_text="all records of the set, whatever the filter, without those gone; null of live ones",
+    )
+    is_all = serializers.BooleanField(
+        required=False,
+        allow_null=True,
+        help_text="of live records: with those of the pages before, proven to be all; null if nothing says",
+    )
+    all_why = serializers.CharField(required=False)
+    rejects = LiveReject(many=True, required=False)
+    live = LiveShown(required=False)
 
 
 def shown_record(record: Record, document: RecordTypeDocument, feeds: Mapping[int, str]) -> dict[str, Any]:
@@ -192,9 +236,10 @@ class LinkedRecords(serializers.Serializer[Any]):
 
 
 class RecordShown(RecordSummary):
-    trace = TraceShown()
-    belongs_to = LinkedRecord(many=True)
-    holds = LinkedRecords(many=True, help_text="records of other types that belong to this one")
+    trace = TraceShown(required=False)
+    belongs_to = LinkedRecord(many=True, required=False)
+    holds = LinkedRecords(many=True, required=False, help_text="records of other types that belong to this one")
+    live = LiveShown(required=False)
 
 
 class RecordView(ProjectView):
@@ -245,6 +290,7 @@ class RecordFileView(ProjectView):
         item = find_item(RECORD_TYPES, self.project, type_name)
         records = record_set(environment_of(self.project, environment), item)
         document = records.loaded()
+        check_kept(type_name, document)
         query, gone = filters_of(request, self.reserved), gone_shown(request)
         selection(records, document, query, gone=gone)  # what is wrong with it is told before the file begins
         connections.close_all()  # it may be read slowly
@@ -323,6 +369,7 @@ class ChangesView(ProjectView):
         item = find_item(RECORD_TYPES, self.project, name)
         records = record_set(environment_of(self.project, environment), item)
         document = records.loaded()
+        check_kept(name, document)
         key = data.get("key")
         keys = None if key is None else key.split("/") if len(document.key) > 1 else [key]
         page = changes(records, document, keys, data.get("after"), data["limit"])

@@ -1,6 +1,6 @@
 """Releases made, withdrawn, and gone over to."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from django.db import models, transaction
@@ -26,6 +26,10 @@ class Unready:
     problems: list[dict[str, str]]
 
 
+#: Asked before a release is made: each gives what else keeps the draft from it.
+CHECKS: list[Callable[[Project], Iterable[Unready]]] = []
+
+
 def find_release(project: Project, number: int) -> Release:
     release = Release.objects.select_related("by").filter(project=project, number=number).first()
     if release is None:
@@ -41,7 +45,7 @@ def unready_items(project: Project) -> list[Unready]:
         Unready(kind.word, item.name, item.problems)
         for kind in released_kinds()
         for item in kind.model._default_manager.filter(project=project).exclude(problems=[]).order_by("name")
-    ]
+    ] + [unready for check in CHECKS for unready in check(project)]
 
 
 def make_release(

@@ -6,6 +6,7 @@ from uuid import UUID
 
 from rondine.core.errors import Problem
 from rondine.core.items.references import references
+from rondine.core.protocols.standing_in import is_of_stand_in
 from rondine.core.settings import load
 from rondine.server.connecting.environments import connection_obstacles
 from rondine.server.connecting.models import Connection, Environment, Service, StandingValue
@@ -52,6 +53,10 @@ def _connections(environment: Environment, services: set[UUID]) -> list[Lacking]
             problem = Problem("", f"it has no connection in {name}", make)
             lacking.append(_lacking(environment, f"service {service.name}", problem))
             continue
+        if is_of_stand_in(connection.loaded().base_address):
+            words = "it goes to a stand-in: what comes over it is invented, or old"
+            problem = Problem("", words, "give it the service's own address")
+            lacking.append(_lacking(environment, f"connection {connection.name}", problem))
         for problem in connection_obstacles(connection):
             who = "administrator" if problem.where == "permitted hosts" else "operator"
             who = "builder" if problem.where.startswith("/") and "secret" not in problem.message else who

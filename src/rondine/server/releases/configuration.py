@@ -14,7 +14,7 @@ from rondine.server.items.kinds import HOLDERS, KINDS, ItemKind
 from rondine.server.items.models import Item, Revision
 
 #: Kinds of items that are released; all others belong to an environment, or describe what is.
-RELEASED = ("services", "operations", "queries", "record-types", "mappings")
+RELEASED = ("services", "operations", "queries", "record-types", "mappings", "bindings", "flows")
 AnyItem = TypeVar("AnyItem", bound=Item)
 D = TypeVar("D")
 

@@ -1,6 +1,6 @@
 """Queueing, taking, cancelling and ending runs."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import timedelta
 from typing import Any
 
@@ -27,6 +27,14 @@ LONG = timedelta(seconds=60)
 BY_PERSON = 10_000
 #: A running run whose worker has not said that it lives for this long is taken by another.
 SILENT = timedelta(seconds=20)
+
+
+#: What else happens when a run is cancelled that nobody has begun to execute, by its kind; in the same transaction.
+CANCELLED: dict[str, Callable[[Run], None]] = {}
+
+
+#: What cancels a run in place of ending it at once, by its kind: one that has something to take back first.
+TAKEN_BACK: dict[str, Callable[[Run], None]] = {}
 
 
 def notify(run_id: int) -> None:
@@ -128,13 +136,21 @@ def retry_stalled_jobs() -> list[int]:
 
 def cancel_run(project: Project, run_id: int) -> Run:
     """What was kept stays kept. Raises Conflict if the run is over already."""
-    changed = Run.objects.filter(project=project, pk=run_id, state__in=("queued", "running")).update(
-        state="cancelled", ended_at=timezone.now(), ending="cancelled by a person"
-    )
     run = find_run(project, run_id)
-    if not changed:
-        raise Conflict(f"run {run_id} is over already ({run.state})", where=f"run {run_id}", hint="nothing to do")
-    notify(run_id)
+    if run.kind in TAKEN_BACK:
+        TAKEN_BACK[run.kind](run)
+        return find_run(project, run_id)
+    ended = {"state": "cancelled", "ended_at": timezone.now(), "ending": "cancelled by a person"}
+    with transaction.atomic():
+        found = Run.objects.filter(project=project, pk=run_id)
+        was_queued = bool(found.filter(state="queued").update(**ended))
+        changed = was_queued or found.filter(state="running").update(**ended)
+        run = find_run(project, run_id)
+        if not changed:
+            raise Conflict(f"run {run_id} is over already ({run.state})", where=f"run {run_id}", hint="nothing to do")
+        if was_queued and run.kind in CANCELLED:
+            CANCELLED[run.kind](run)
+        notify(run_id)
     return run
 
 

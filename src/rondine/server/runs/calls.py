@@ -2,6 +2,8 @@
 
 import os
 import socket
+from collections.abc import Iterable
+from datetime import datetime
 from typing import Any
 
 from django.utils import timezone
@@ -9,10 +11,53 @@ from django.utils import timezone
 from rondine.core.errors import (
     RondineError,
 )
-from rondine.core.http.messages import http_text, shown_headers
+from rondine.core.http.messages import Request, http_text, shown_headers, storable_text
 from rondine.engine.client import OpenConnection
-from rondine.engine.receiving import SideCall
-from rondine.server.runs.models import Call
+from rondine.engine.receiving import Received, SideCall
+from rondine.server.runs.models import Body, Call
+
+
+def call_row(
+    run_id: int,
+    request: Request,
+    received: Received | None,
+    error: RondineError | None,
+    opened: OpenConnection | None,
+    *,
+    at: datetime,
+    number: int = 1,
+    body: Body | None = None,
+) -> Call:
+    """A call that was made once and not retried, as its run keeps it. received: None if nothing came back.  at: when it
+    began, where that is not known better."""
+    return Call(
+        run_id=run_id,
+        number=number,
+        method=request.method,
+        url=storable_text(request.url),
+        request=http_text(received.request if received else request),
+        at=(received and received.timings.began_at) or at,
+        status=received.status if received else None,
+        reason=storable_text(received.reason)[:200] if received else "",
+        headers=[[name, storable_text(value)] for name, value in shown_headers(received.headers)] if received else [],
+        size=received.size if received else None,
+        timings=received.timings.to_json() if received else {},
+        error=stored_problem(error) if error else None,
+        body=body,
+        via=via_of(opened),
+        by=here(),
+    )
+
+
+def busy_milliseconds(spans: Iterable[tuple[float, float]]) -> float:
+    """For how long any of some calls was under way: those at the same time count once. spans: when each began, in
+    seconds since 1970, and how many milliseconds it took."""
+    busy, until = 0.0, 0.0
+    for began, took in sorted(spans):
+        end = began + took / 1000
+        busy += max(0.0, end - max(began, until))
+        until = max(until, end)
+    return busy * 1000
 
 
 def side_call(run_id: int, number: int, side: SideCall, opened: OpenConnection | None, at: Any = None) -> Call:
@@ -50,6 +95,7 @@ def problem_of(error: RondineError) -> dict[str, Any]:
     return {"code": error.code, "message": error.message, "where": error.where, "hint": error.hint}
 
 
-def storable(text: str) -> str:
-    """Text that PostgreSQL can hold: U+0000 and half surrogates are shown escaped."""
-    return text.replace("\0", "\\u0000").encode("utf-8", "backslashreplace").decode()
+def stored_problem(error: RondineError) -> dict[str, Any]:
+    return {
+        name: storable_text(value) if isinstance(value, str) else value for name, value in problem_of(error).items()
+    }

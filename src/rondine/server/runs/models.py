@@ -2,17 +2,16 @@
 
 import uuid
 import zlib
-from collections.abc import Iterable
 
 from django.conf import settings
-from django.db import connection, models
+from django.db import models
 from django.db.models import F, Q
 
 from rondine.server.access.models import Project
 from rondine.server.items.exact import ExactJSONField
 
-STATES = ("queued", "running", "done", "failed", "cancelled")
-KINDS = ("trial", "feed", "webhook", "application")
+STATES = ("queued", "running", "waiting", "done", "failed", "cancelled")
+KINDS = ("trial", "feed", "webhook", "application", "live", "flow")
 COMPLETENESS = ("complete", "incomplete", "unknown")
 
 
@@ -21,22 +20,31 @@ class Run(models.Model):
     checkpoint: {"next": {"position": of the first page not yet kept} or None, "calls": calls so far, "received": rows
     of the list so far, "verdict": of the last page}.  content: the items as they were when it began.  completeness:
     whether it saw all rows; empty for trials, and until a feed's run is done.  remarks: what is odd but stopped nothing
-    (`runs/remarks.py`).  begun_by: schedule, feed NAME or application NAME; empty if a person
-    did it.  due_at: when it should have.
+    (`runs/remarks.py`).  begun_by: schedule, feed NAME, application NAME or flow
+    schedule NAME; empty if a person did it.  due_at: when it should have.
     brings_all: its inputs leave nothing out that its feed brings.  is_dry: it tells what it would do, and keeps no
     record.  may_mark_all: a person permits that however many records are marked as gone.  marks: the highest values
     kept, by moving input; null until it has seen all.  order: what it waits for: {"position", "address"}.  rows_asked,
     rows_failed: of a feed that asks for each of many rows.  compared: responses that were compared with the schema
-    on file."""
+    on file.  wake_at: of a run that waits, when it goes on by itself; null if only something from outside lets it go
+    on.  parent, parent_task: the run of a flow, and the task in it, that asked for this one."""
 
     project = models.ForeignKey(Project, on_delete=models.CASCADE, related_name="runs")
     environment = models.ForeignKey("connecting.Environment", on_delete=models.PROTECT, related_name="runs")
     kind = models.CharField(max_length=20, choices=[(kind, kind) for kind in KINDS])
     feed = models.ForeignKey("feeds.Feed", null=True, on_delete=models.SET_NULL, related_name="runs")
-    operation = models.ForeignKey("operations.Operation", null=True, on_delete=models.SET_NULL, related_name="runs")
+    operation = models.ForeignKey(
+        "operations.Operation", null=True, on_delete=models.SET_NULL, db_index=False, related_name="runs"
+    )
     application = models.ForeignKey(
         "applications.Application", null=True, on_delete=models.SET_NULL, related_name="runs"
     )
+    flow = models.ForeignKey("flows.Flow", null=True, on_delete=models.SET_NULL, db_index=False, related_name="runs")
+    flow_schedule = models.ForeignKey(
+        "flows.FlowSchedule", null=True, on_delete=models.SET_NULL, db_index=False, related_name="runs"
+    )
+    parent = models.ForeignKey("self", null=True, on_delete=models.CASCADE, db_index=False, related_name="children")
+    parent_task = models.CharField(max_length=200, blank=True)
     title = models.CharField(max_length=300, blank=True)
     state = models.CharField(max_length=20, choices=[(state, state) for state in STATES], default="queued")
     attempt = models.PositiveIntegerField(default=0)
@@ -63,6 +71,7 @@ class Run(models.Model):
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
     alive_at = models.DateTimeField(null=True)
+    wake_at = models.DateTimeField(null=True)
 
     class Meta:
         constraints = [
@@ -79,11 +88,22 @@ class Run(models.Model):
             ),
             models.Index(fields=["feed", "-id"], name="runs_of_a_feed"),
             models.Index(
+                fields=["operation", "-id"], condition=Q(operation__isnull=False), name="runs_of_an_operation"
+            ),
+            models.Index(
                 fields=["project"], condition=Q(state__in=("queued", "running")), name="runs_active_of_a_project"
             ),
             models.Index(
                 fields=["application", "-id"], condition=Q(application__isnull=False), name="runs_of_an_application"
             ),
+            models.Index(fields=["flow", "-id"], condition=Q(flow__isnull=False), name="runs_of_a_flow"),
+            models.Index(
+                fields=["flow_schedule", "-id"],
+                condition=Q(flow_schedule__isnull=False),
+                name="runs_of_a_flow_schedule",
+            ),
+            models.Index(fields=["parent"], condition=Q(parent__isnull=False), name="runs_within_a_run"),
+            models.Index(fields=["wake_at"], condition=Q(state="waiting"), name="runs_that_wait"),
             models.Index(fields=["ended_at"], name="runs_by_age"),
             models.Index(fields=["alive_at"], condition=Q(state="running"), name="runs_running"),
         ]
@@ -173,7 +193,7 @@ class Body(models.Model):
 class Call(models.Model):
     """One request and its response. request: HTTP text with secrets masked.  error: what went wrong, as a problem
     document.  purpose: empty for a call of the operation, else why it was made on the way.  via: direct or by which
-    proxy.  by: the process that called."""
+    proxy.  by: the process that called.  task, operation: in the run of a flow, what it was made for."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="calls")
     number = models.PositiveIntegerField()
@@ -192,6 +212,8 @@ class Call(models.Model):
     purpose = models.CharField(max_length=60, blank=True)
     via = models.CharField(max_length=300, blank=True)
     by = models.CharField(max_length=200, blank=True)
+    task = models.CharField(max_length=200, blank=True, default="")
+    operation = models.CharField(max_length=63, blank=True, default="")
 
     class Meta:
         constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_call_a_number")]
@@ -212,16 +234,6 @@ class RowFailure(models.Model):
         constraints = [models.UniqueConstraint(fields=["run", "row_id"], name="one_failure_a_row")]
 
 
-class RejectedRowManager(models.Manager["RejectedRow"]):
-    def copy_in(self, rows: Iterable["RejectedRow"]) -> None:
-        """As `bulk_create`, by COPY: a run may reject very many. Within the caller's transaction."""
-        fields = [field for field in self.model._meta.concrete_fields if not field.primary_key]
-        target = f"{self.model._meta.db_table} ({', '.join(field.attname for field in fields)})"
-        with connection.cursor() as cursor, cursor.copy(f"COPY {target} FROM STDIN") as copy:
-            for row in rows:
-                copy.write_row([field.get_db_prep_save(getattr(row, field.attname), connection) for field in fields])
-
-
 class RejectedRow(models.Model):
     """A row that could not become a record: the reasons and the row itself, as text."""
 
@@ -232,8 +244,6 @@ class RejectedRow(models.Model):
     path = models.TextField()
     problems = models.JSONField()
     row = models.TextField()
-
-    objects = RejectedRowManager()
 
     class Meta:
         indexes = [models.Index(fields=["run_id", "id"], name="rejects_of_a_run")]

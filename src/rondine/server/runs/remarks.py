@@ -19,6 +19,8 @@ Kind = Literal[
     "outdated",
     "not_listed",
     "not_kept",
+    "passing",
+    "not_undone",
 ]
 #: Different remarks that a run keeps; a response that is another one altogether would have thousands.
 MOST = 50
@@ -33,7 +35,8 @@ class Remark:
     names in an object; unseen, kept records that no row was for; gone, those of them that were marked so; not_marked,
     if that was refused; went_on, behind what was kept before it failed; all_again, though its inputs move;
     outdated, rows older than what is kept; not_listed, changes that a dry run counts alone;
-    not_kept, responses that rows cannot be read again from.
+    not_kept, responses that rows cannot be read again from; passing, records of types that are not kept;
+    not_undone, tasks of a flow that could not be taken back.
     call: the first one it is about, None for the run itself.  times: how many calls."""
 
     kind: Kind

@@ -1,5 +1,6 @@
 """Runs, their calls and rejected rows, as the API shows them."""
 
+from datetime import datetime
 from typing import Any, get_args
 
 from drf_spectacular.utils import extend_schema_field
@@ -7,7 +8,7 @@ from rest_framework import serializers
 
 from rondine.server.api.openapi import AnyField
 from rondine.server.api.shapes import ShownSerializer
-from rondine.server.runs.models import COMPLETENESS, KINDS, Call, RejectedRow, RowFailure, Run, RunCount
+from rondine.server.runs.models import COMPLETENESS, KINDS, STATES, Call, RejectedRow, RowFailure, Run, RunCount
 from rondine.server.runs.remarks import Kind
 
 #: Into which a run's rows are counted, each row once.
@@ -51,10 +52,11 @@ class ErrorSerializer(serializers.Serializer[Any]):
 
 class RunSerializer(ShownSerializer):
     kind = serializers.ChoiceField(KINDS)
-    state = serializers.ChoiceField(["queued", "running", "done", "failed", "cancelled"])
+    state = serializers.ChoiceField(STATES)
     environment = serializers.CharField(source="environment.name")
     feed = serializers.CharField(source="feed.name", allow_null=True, default=None)
     operation = serializers.SerializerMethodField()
+    flow = serializers.CharField(source="flow.name", allow_null=True, default=None)
     release = serializers.SerializerMethodField(help_text="that it went by, by its number; null: the draft")
     by = serializers.CharField(source="by.name", allow_null=True, default=None)
     inputs = serializers.DictField(child=AnyField(allow_null=True))
@@ -70,8 +72,8 @@ class RunSerializer(ShownSerializer):
     class Meta:
         model = Run
         fields = (
-            *("id", "kind", "title", "state", "environment", "feed", "operation", "release"),
-            *("by", "begun_by", "due_at"),
+            *("id", "kind", "title", "state", "environment", "feed", "operation", "flow", "release"),
+            *("by", "begun_by", "due_at", "parent"),
             *("attempt", "inputs", "brings_all", "is_dry", "calls", "rows_asked", "rows_failed", "compared"),
             *("expected_rows", "ending", "completeness", "remarks", "error", "counts"),
             *("queued_at", "started_at", "ended_at", "summary"),
@@ -80,6 +82,7 @@ class RunSerializer(ShownSerializer):
             "rows_asked": {"help_text": "of a feed that asks for each of many rows: how many are done"},
             "compared": {"help_text": "responses that were compared with the schema on file"},
             "is_dry": {"help_text": "it tells what it would do, and keeps no record"},
+            "parent": {"help_text": "the run of a flow that asked for this one"},
             "rows_failed": {"help_text": "those of them that failed"},
             "brings_all": {"help_text": "its inputs leave nothing out that its feed brings; not so, if they move"},
         }
@@ -126,16 +129,19 @@ class CallSerializer(ShownSerializer):
         model = Call
         fields = (
             *("number", "method", "url", "request", "status", "reason", "headers", "size", "timings", "rows"),
-            *("error", "body", "at", "purpose", "via", "by", "operation"),
+            *("error", "body", "at", "purpose", "via", "by", "operation", "task"),
         )
-        extra_kwargs = {"purpose": {"help_text": "why it was made on the way; empty for the operation's own"}}
+        extra_kwargs = {
+            "purpose": {"help_text": "why it was made on the way; empty for the operation's own"},
+            "task": {"help_text": "in the run of a flow, what it was made for"},
+        }
 
     @extend_schema_field(TimingSerializer(allow_null=True))
     def get_timings(self, call: Call) -> Any:
         return TimingSerializer(call.timings).data if call.timings else None
 
     def get_operation(self, call: Call) -> str:
-        return "" if call.purpose else operation_of(call.run) or ""
+        return "" if call.purpose else call.operation or operation_of(call.run) or ""
 
 
 class RowFailureSerializer(ShownSerializer):
@@ -172,10 +178,29 @@ def counts_of(run: Run) -> list[RunCount]:
     return sorted(run.counts.all(), key=lambda count: count.record_type)
 
 
+class LastRun(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    state = serializers.CharField()
+    completeness = serializers.CharField(
+        allow_blank=True, help_text="complete, incomplete or unknown; empty until it is done, and of single calls"
+    )
+    at = serializers.SerializerMethodField()
+
+    def get_at(self, run: Run) -> datetime:
+        return run.ended_at or run.started_at or run.queued_at
+
+
 def summary(run: Run) -> str:
     """A run in one sentence; what is odd about it comes first."""
     if run.kind in ("trial", "application") and run.state in ("done", "failed"):
         return run.error["message"] if run.error else "the call was answered"
+    if run.kind == "live":
+        calls = int((run.checkpoint or {}).get("calls", 0))
+        answered = f"answered with {calls} {'call' if calls == 1 else 'calls'}" if run.state == "done" else run.state
+        return run.error["message"] if run.error else answered
+    if run.kind == "flow":
+        waits = {"waiting": "it waits", "running": "under way", "queued": "waiting for a worker", "done": "it replied"}
+        return run.error["message"] if run.error else waits.get(run.state, run.state)
     words = ["dry run, nothing was kept"] if run.is_dry and run.state in ("done", "failed") else []
     words += [_warning(remark) for remark in run.remarks if remark["kind"] in _WARNINGS]
     for count in counts_of(run):

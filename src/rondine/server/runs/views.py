@@ -22,11 +22,17 @@ from rondine.server.runs.serializers import (
 
 class RunFilter(django_filters.FilterSet):
     feed = django_filters.CharFilter("feed__name")
+    flow = django_filters.CharFilter("flow__name")
     operation = django_filters.CharFilter(method="of_operation", help_text="its own, or its feed's")
     state = django_filters.CharFilter()
     kind = django_filters.CharFilter()
-    without = django_filters.CharFilter("kind", exclude=True, help_text="a kind that is left out")
+    without = django_filters.CharFilter(method="leave_out", help_text="kinds that are left out, separated by commas")
     environment = django_filters.CharFilter("environment__name")
+
+    def leave_out(self, queryset: QuerySet[Run], name: str, value: str) -> QuerySet[Run]:
+        for kind in value.split(","):
+            queryset = queryset.exclude(kind=kind.strip())
+        return queryset
 
     def of_operation(self, queryset: QuerySet[Run], name: str, value: str) -> QuerySet[Run]:
         return queryset.filter(Q(operation__name=value) | Q(operation=None, feed__operation__name=value))

@@ -22,7 +22,18 @@ from rondine.core.cloud_events import BATCH, batch, cloud_event
 from rondine.core.errors import DraftError, RondineError, ServiceError
 from rondine.core.http.messages import Request, Send
 from rondine.core.http.signatures import standard_headers
-from rondine.core.items.subscription import ByEmail, ByWebhook, OfRecords, SubscriptionDocument
+from rondine.core.items.subscription import (
+    CALL_ENDED,
+    FEED_EVENTS,
+    FLOW_EVENTS,
+    ByEmail,
+    ByWebhook,
+    OfCalls,
+    OfFeeds,
+    OfFlows,
+    OfRecords,
+    SubscriptionDocument,
+)
 from rondine.core.signin import NoSignIn
 from rondine.engine.client import Engine
 from rondine.engine.connection import OpenConnection
@@ -77,7 +88,7 @@ def next_message(now: datetime | None = None) -> Message | Subscription | None:
             return None
         Subscription.objects.filter(pk=subscription.pk).update(next_at=now + LEASE)
     document = subscription.loaded()
-    find = _changes if isinstance(document.about, OfRecords) else _feed_events
+    find = _changes if isinstance(document.about, OfRecords) else _events
     events, upto = find(subscription, document)
     if not events:
         Subscription.objects.filter(pk=subscription.pk, mark=subscription.mark).update(
@@ -93,27 +104,47 @@ def _size(document: SubscriptionDocument) -> int:
     return document.by.batch if isinstance(document.by, ByWebhook) else MOST_TOLD
 
 
-def _feed_events(subscription: Subscription, document: SubscriptionDocument) -> tuple[list[dict[str, Any]], int]:
-    about: Any = document.about
+def _events(subscription: Subscription, document: SubscriptionDocument) -> tuple[list[dict[str, Any]], int]:
+    """Of feeds, flows or calls."""
+    about = document.about
     found = Event.objects.filter(environment=subscription.environment, pk__gt=subscription.mark)
     if subscription.upto:
         found = found.filter(pk__lte=subscription.upto)
     page = list(found.order_by("pk")[: _size(document)])
     source = f"/projects/{subscription.project.name}/environments/{subscription.environment.name}"
-    events = [
-        cloud_event(
-            f"{source}/events/{event.pk}",
-            f"rondine.feed.{event.kind}",
-            source,
-            f"feeds/{event.feed}",
-            event.at,
-            {**event.data, "feed": event.feed, "run": event.run_id},
-        )
-        for event in page
-        if (event.kind in about.events if about.events else event.kind != "ended")
-        and (not about.feeds or event.feed in about.feeds)
-    ]
+    events = []
+    for event in page:
+        if isinstance(about, OfCalls) and _is_wanted_call(event, about):
+            kind, subject, of = "rondine.call.ended", f"runs/{event.run_id}", {"application": event.application}
+        elif isinstance(about, OfFlows) and _is_wanted_flow(event, about):
+            name = event.kind.removeprefix("flow_")
+            subject = f"runs/{event.run_id}" if event.run_id else f"flows/{event.flow}"
+            kind, of = f"rondine.flow.{name}", {"flow": event.flow}
+        elif isinstance(about, OfFeeds) and _is_wanted(event, about):
+            kind, subject, of = f"rondine.feed.{event.kind}", f"feeds/{event.feed}", {"feed": event.feed}
+        else:
+            continue
+        data = {**event.data, **of, "run": event.run_id}
+        events.append(cloud_event(f"{source}/events/{event.pk}", kind, source, subject, event.at, data))
     return events, page[-1].pk if page else subscription.mark
+
+
+def _is_wanted(event: Event, about: OfFeeds) -> bool:
+    if event.kind not in FEED_EVENTS or (about.feeds and event.feed not in about.feeds):
+        return False
+    return event.kind in about.events if about.events else event.kind != "ended"
+
+
+def _is_wanted_call(event: Event, about: OfCalls) -> bool:
+    is_ours = event.kind == CALL_ENDED and (not about.applications or event.application in about.applications)
+    return is_ours and (not about.ends or event.data["state"] in about.ends)
+
+
+def _is_wanted_flow(event: Event, about: OfFlows) -> bool:
+    if event.kind not in FLOW_EVENTS or (about.flows and event.flow not in about.flows):
+        return False
+    name = event.kind.removeprefix("flow_")
+    return name in about.events if about.events else name != "ended"
 
 
 def _changes(subscription: Subscription, document: SubscriptionDocument) -> tuple[list[dict[str, Any]], int]:
@@ -210,9 +241,17 @@ def _sentence(event: dict[str, Any]) -> tuple[str, str]:
     data = event["data"]
     kind = event["type"].rpartition(".")[2].replace("_", " ")
     lines = [data.get("message", ""), data.get("hint", "")]
+    lines += [f"{name}: {value}" for name, value in data.get("shows", {}).items()]
     if data.get("run"):
         lines.append(f"run {data['run']}")
-    return f"feed {data.get('feed', '')}: {kind}", "\n".join(line for line in lines if line)
+    if data.get("link"):
+        lines.append(data["link"])
+    what = f"feed {data.get('feed', '')}"
+    if "application" in data:
+        what = f"call of {data['application']}"
+    if "flow" in data:
+        what = f"flow {data['flow']}"
+    return f"{what}: {kind}", "\n".join(line for line in lines if line)
 
 
 def _settle(message: Message, error: RondineError | None) -> None:

@@ -3,25 +3,29 @@
 from django.db import models
 from django.db.models import Q
 
-from rondine.core.items.subscription import FEED_EVENTS, SubscriptionDocument
+from rondine.core.items.subscription import CALL_ENDED, FEED_EVENTS, FLOW_EVENTS, SubscriptionDocument
 from rondine.core.settings import load
 from rondine.server.connecting.models import Credential, Environment
 from rondine.server.items.models import Item
 
+EVENTS = (*FEED_EVENTS, CALL_ENDED, *FLOW_EVENTS)
+
 
 class Event(models.Model):
-    """Something that happened to a feed, in the order in which it can be seen within its environment. data: message,
-    hint, and what it is about."""
+    """Something that happened to a feed, a flow, or a call of an application, in the order in which it can be seen
+    within its environment. data: message, hint, and what it is about."""
 
     environment = models.ForeignKey(Environment, on_delete=models.CASCADE, related_name="events")
-    kind = models.CharField(max_length=20, choices=[(kind, kind) for kind in FEED_EVENTS])
-    feed = models.CharField(max_length=63)
+    kind = models.CharField(max_length=20, choices=[(kind, kind) for kind in EVENTS])
+    feed = models.CharField(max_length=63, blank=True)
+    application = models.CharField(max_length=63, blank=True, default="")
+    flow = models.CharField(max_length=63, blank=True, default="")
     run_id = models.BigIntegerField(null=True)
     data = models.JSONField()
     at = models.DateTimeField()
 
     class Meta:
-        constraints = [models.CheckConstraint(condition=Q(kind__in=FEED_EVENTS), name="kind_of_event_is_known")]
+        constraints = [models.CheckConstraint(condition=Q(kind__in=EVENTS), name="kind_of_event_is_known")]
         indexes = [
             models.Index(fields=["environment", "id"], name="events_in_order"),
             models.Index(fields=["at"], name="events_by_age"),

@@ -1,4 +1,4 @@
-"""Subscriptions, and what happened to feeds."""
+"""Subscriptions, and what happened to feeds and calls."""
 
 from typing import Any
 
@@ -9,7 +9,15 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 
 from rondine.core.forms import form_of
-from rondine.core.items.subscription import FEED_EVENTS, ByEmail, ByWebhook, OfFeeds, OfRecords, SubscriptionDocument
+from rondine.core.items.subscription import (
+    ByEmail,
+    ByWebhook,
+    OfCalls,
+    OfFeeds,
+    OfFlows,
+    OfRecords,
+    SubscriptionDocument,
+)
 from rondine.server.access.project_views import ProjectView, ProjectViewSet
 from rondine.server.api.forms import FormShown
 from rondine.server.api.openapi import DocumentField
@@ -18,7 +26,7 @@ from rondine.server.items.serializers import ItemSerializer
 from rondine.server.items.views import ItemViewSet, MakesItems
 from rondine.server.runs.serializers import ErrorSerializer
 from rondine.server.subscriptions.kinds import SUBSCRIPTIONS
-from rondine.server.subscriptions.models import Event
+from rondine.server.subscriptions.models import EVENTS, Event
 
 
 class SubscriptionErrorItem(ErrorSerializer):
@@ -53,14 +61,14 @@ class SubscriptionFormsView(ProjectView):
     @extend_schema(operation_id="getSubscriptionForms", responses=SubscriptionForms)
     def get(self, request: Request, project: str) -> Response:
         forms = {
-            "about": [form_of(kind) for kind in (OfFeeds, OfRecords)],
+            "about": [form_of(kind) for kind in (OfFeeds, OfRecords, OfCalls, OfFlows)],
             "by": [form_of(kind) for kind in (ByWebhook, ByEmail)],
         }
         return Response(SubscriptionForms(forms).data)
 
 
 class EventSerializer(ShownSerializer):
-    kind = serializers.ChoiceField(FEED_EVENTS)
+    kind = serializers.ChoiceField(EVENTS)
     environment = serializers.CharField(source="environment.name")
     run = serializers.IntegerField(source="run_id", allow_null=True)
     message = serializers.CharField(source="data.message")
@@ -68,17 +76,19 @@ class EventSerializer(ShownSerializer):
 
     class Meta:
         model = Event
-        fields = ("id", "kind", "environment", "feed", "run", "message", "hint", "at")
+        fields = ("id", "kind", "environment", "feed", "application", "flow", "run", "message", "hint", "at")
 
 
 class EventFilter(django_filters.FilterSet):
     environment = django_filters.CharFilter("environment__name")
     feed = django_filters.CharFilter()
-    kind = django_filters.ChoiceFilter(choices=[(kind, kind) for kind in FEED_EVENTS])
+    application = django_filters.CharFilter()
+    flow = django_filters.CharFilter()
+    kind = django_filters.ChoiceFilter(choices=[(kind, kind) for kind in EVENTS])
 
 
 class EventViewSet(ProjectViewSet):
-    """What happened to feeds, the newest first."""
+    """What happened to feeds, flows and calls, the newest first."""
 
     queryset = Event.objects.none()
     serializer_class = EventSerializer

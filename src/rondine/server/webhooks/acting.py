@@ -4,7 +4,7 @@ one transaction with what is said of them, so that each acts once."""
 import asyncio
 import json as stdlib_json
 from array import array
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -18,10 +18,10 @@ from django.utils import timezone
 
 from rondine.core.conversions.types import CONVERSIONS
 from rondine.core.documents import ReadDocument, json_text
-from rondine.core.errors import Conflict, RondineError
-from rondine.core.items.webhook import ToRecords, ToRun
+from rondine.core.errors import Conflict, DraftError, RondineError
+from rondine.core.items.webhook import ToFlow, ToRecords, ToRun
 from rondine.core.mapping.compile import CompiledOutput, FieldProblem, Reject, check_format, compile_mapping
-from rondine.core.mapping.document import RecordTypeDocument
+from rondine.core.mapping.document import RecordTypeDocument, kept_part
 from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_rows
 from rondine.core.mapping.taking import holds_in, mapping_inputs
 from rondine.core.settings import dump, load
@@ -34,7 +34,7 @@ from rondine.server.items.actions import find_item
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.records.going import mark_gone
 from rondine.server.records.keeping import Filling, PlacedRow, lock
-from rondine.server.records.kinds import record_types_in
+from rondine.server.records.kinds import RECORD_TYPES, record_types_in
 from rondine.server.records.models import Record, RecordSet, SeenBatch
 from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.bodies import read_for
@@ -47,6 +47,8 @@ from rondine.server.webhooks.models import Delivery, Webhook
 log = structlog.get_logger("rondine.webhooks")
 #: Deliveries that are acted on in one transaction.
 AT_ONCE = 500
+#: What acts on deliveries for flows, how many it acted on; flows say so themselves.
+TO_FLOWS: list[Callable[[Webhook, ToFlow, Sequence[Delivery]], int]] = []
 
 
 @dataclass(slots=True)
@@ -83,6 +85,8 @@ def act(webhook_id: Any) -> int:
         becomes = webhook.loaded().becomes
         if isinstance(becomes, ToRun):
             return _start_run(webhook, becomes, deliveries)
+        if isinstance(becomes, ToFlow):
+            return TO_FLOWS[0](webhook, becomes, deliveries)
         _Records(webhook, becomes).act(deliveries)
         return len(deliveries)
 
@@ -112,7 +116,14 @@ class _Records:
         self.webhook, self.becomes = webhook, becomes
         configuration = Configuration(webhook.environment)
         item = configuration.item(MAPPINGS, find_item(MAPPINGS, webhook.project, becomes.mapping))
-        self.mapping = resolved_mapping(webhook.project_id, item.loaded(), configuration=configuration)
+        whole = resolved_mapping(webhook.project_id, item.loaded(), configuration=configuration)
+        self.mapping, others = kept_part(whole, configuration.documents(RECORD_TYPES))
+        if not self.mapping.outputs:
+            raise DraftError(
+                f'webhook "{webhook.name}" would keep nothing: {", ".join(others)}',
+                where=f"mapping {becomes.mapping}",
+                hint="let the record type be kept",
+            )
         types = record_types_in(configuration, {output.record_type for output in self.mapping.outputs})
         self.content = {
             "webhook": webhook.name,

@@ -1,11 +1,12 @@
 """The kind of item of webhooks."""
 
 from rondine.core.errors import DraftError, Problem, RondineError, did_you_mean
-from rondine.core.items.webhook import Standard, ToRecords, WebhookDocument
+from rondine.core.items.webhook import Standard, ToFlow, ToRecords, ToRun, WebhookDocument
 from rondine.core.mapping.document import condition_problems
+from rondine.core.paths import parse_pointer
 from rondine.server.connecting.models import Credential, Environment
 from rondine.server.feeds.models import Feed
-from rondine.server.items.kinds import ItemKind
+from rondine.server.items.kinds import KINDS, ItemKind
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
 from rondine.server.mappings.models import Mapping
 from rondine.server.records.kinds import RECORD_TYPES
@@ -16,10 +17,13 @@ from rondine.server.webhooks.models import Webhook
 def _webhook(item: Webhook) -> list[Problem]:
     document: WebhookDocument = item.loaded()
     problems = _credential_problems(item)
-    if isinstance(document.becomes, ToRecords):
-        problems += _records_problems(item, document.becomes)
-    else:
-        problems += _run_problems(item, document.becomes.feed)
+    match document.becomes:
+        case ToRecords():
+            problems += _records_problems(item, document.becomes)
+        case ToRun(feed=feed):
+            problems += _run_problems(item, feed)
+        case ToFlow():
+            problems += _flow_problems(item, document.becomes)
     if document.id_header and not isinstance(document.proof, Standard) and document.id_header == "webhook-id":
         words = "only Standard Webhooks send webhook-id"
         hint = "name the header that tells deliveries apart, or leave it blank: their content does then"
@@ -82,6 +86,28 @@ def _run_problems(item: Webhook, name: str) -> list[Problem]:
     if feed.environment_id != item.environment_id:
         return [Problem("/becomes/feed", f"{name} runs in another environment", "take one of the same")]
     return []
+
+
+def _flow_problems(item: Webhook, becomes: ToFlow) -> list[Problem]:
+    problems = []
+    for name, pointer in becomes.inputs.items():
+        try:
+            parse_pointer(pointer)
+        except RondineError as error:
+            problems.append(error.as_problem(f"/becomes/inputs/{name}"))
+    if not becomes.flow:
+        return problems
+    flows = KINDS["flows"].model._default_manager.filter(project=item.project_id)
+    flow = flows.filter(name=becomes.flow).first()
+    if flow is None:
+        hint = did_you_mean(becomes.flow, flows.values_list("name", flat=True)) or "make it first"
+        return [*problems, Problem("/becomes/flow", f'there is no flow "{becomes.flow}"', hint)]
+    known = [one.name for one in flow.loaded().inputs]
+    return problems + [
+        Problem(f"/becomes/inputs/{name}", f'{becomes.flow} has no input "{name}"', did_you_mean(name, known))
+        for name in becomes.inputs
+        if name not in known
+    ]
 
 
 WEBHOOKS = ItemKind(

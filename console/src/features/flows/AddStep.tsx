@@ -1,0 +1,76 @@
+import { useState } from "react";
+import { ChooseAsked } from "./ChooseAsked";
+import { at, freeName, insert } from "./edits";
+import type { Editing } from "./StepEditor";
+import { namesOf, type Step } from "./words";
+
+type Kind = "ask" | "person" | "wait" | "decide" | "reply";
+const KINDS: [Kind, string][] = [
+  ["ask", "Ask a service"],
+  ["person", "Ask a person"],
+  ["wait", "Wait"],
+  ["decide", "Decide"],
+  ["reply", "Reply"],
+];
+
+/** Adds a step at the end of a list. */
+export function AddStep({ list, ...editing }: Editing & { list: string }) {
+  const { document, onDocument } = editing;
+  const [isOpen, setIsOpen] = useState(false);
+  const [isAsking, setIsAsking] = useState(false);
+  const number = ((at(document, list) ?? []) as Step[]).length;
+  const names = namesOf(document.steps ?? []);
+  const add = (step: Step) => {
+    onDocument(insert(document, list, number, step));
+    setIsOpen(false);
+    setIsAsking(false);
+    editing.onOpened(`${list}/${number}`);
+  };
+  const made = (kind: Exclude<Kind, "ask">): Step => {
+    const name = freeName(names, kind);
+    switch (kind) {
+      case "person":
+        return { type: "pause", name, time_limit: 86_400, person: { question: "May it go on?" } };
+      case "wait":
+        return { type: "pause", name, seconds: 60 };
+      case "decide":
+        return { type: "decide", name, ways: [{ when: [], steps: [] }], otherwise: [] };
+      case "reply":
+        return { type: "end", name, reply: {} };
+    }
+  };
+  return (
+    <div className="my-1 pl-3 text-xs">
+      <button type="button" className="link" aria-expanded={isOpen} onClick={() => setIsOpen(!isOpen)}>
+        Add a step{list === "/steps" ? "" : " here"}
+      </button>
+      {isOpen && (
+        <span className="ml-2 inline-flex flex-wrap gap-1">
+          {KINDS.map(([kind, title]) => (
+            <button
+              key={kind}
+              type="button"
+              className="btn btn-xs"
+              onClick={() => (kind === "ask" ? setIsAsking(true) : add(made(kind)))}
+            >
+              {title}
+            </button>
+          ))}
+        </span>
+      )}
+      {isOpen && isAsking && (
+        <ChooseAsked
+          project={editing.project}
+          own={editing.name}
+          onChoose={(asked) =>
+            add({
+              type: "ask",
+              name: freeName(names, "operation" in asked ? asked.operation : asked.flow),
+              ask: asked,
+            })
+          }
+        />
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,1 @@
+"""The tree office's desk: a small web application over Rondine."""

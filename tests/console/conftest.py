@@ -1,6 +1,8 @@
 """What the console's tests share: a browser, pages of it signed in as somebody, and what the guided examples leave
 behind."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
@@ -46,6 +48,11 @@ def open_page(browser, rondine):
     for context in contexts:
         context.close()
     assert faults == []
+
+
+def word_in(editor, text):
+    """A word of an editor's text once it is coloured: until then its whole line is all that there is to click."""
+    return editor.locator("span").filter(has_text=re.compile(f"^{re.escape(text)}$"))
 
 
 def sign_in(page, person, password):

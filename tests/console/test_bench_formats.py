@@ -6,6 +6,7 @@ import re
 import pytest
 from aiohttp import web
 from playwright.sync_api import expect
+from tests.console.conftest import word_in
 
 pytestmark = pytest.mark.browser
 
@@ -263,7 +264,7 @@ def test_the_mapping_as_text_and_the_list_reflect_each_other(open_page, rondine,
     text = page.get_by_label("The mapping as text")
     expect(text).to_contain_text('"from": "@tree"')
     expect(text).not_to_contain_text('"note"')
-    text.get_by_text('"@tree"').dblclick()
+    word_in(text, '"@tree"').dblclick()
     page.wait_for_function("document.getSelection().toString() === 'tree'")  # what is typed replaces what is selected
     page.keyboard.type("number")
     expect(text.get_by_text('"@number"')).to_have_count(2)
@@ -317,7 +318,7 @@ def test_the_text_of_a_mapping_is_completed_lit_and_marked_where_it_is_wrong(ope
     page.wait_for_timeout(300)
     page.keyboard.press("Enter")
     expect(rule).to_contain_text('"planted", "on_failure": "empty"}')
-    text.get_by_text('"planted"').last.dblclick()
+    word_in(text, '"planted"').last.dblclick()
     page.keyboard.type("place.d")
     expect(offered.first).to_have_text(re.compile("^place.district"))
     page.wait_for_timeout(300)

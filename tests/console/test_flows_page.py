@@ -4,6 +4,7 @@ import re
 
 import pytest
 from playwright.sync_api import expect
+from tests.console.conftest import word_in
 from tests.flowing import Papers, ask, end, together
 
 
@@ -56,7 +57,7 @@ def test_two_people_edit_one_flow_and_nothing_is_lost(open_page, papers):
     page = open_page("mira")
     page.goto(f"/p/{papers.name}/flows/shared")
     editor = page.get_by_label("The flow as text")
-    editor.get_by_text('"tree"').dblclick()
+    word_in(editor, '"tree"').dblclick()
     page.keyboard.type("elm")
     expect(editor.get_by_text('"elm"')).to_be_visible()
     held = papers.project.flows.get("shared")
@@ -70,6 +71,28 @@ def test_two_people_edit_one_flow_and_nothing_is_lost(open_page, papers):
     expect(page.get_by_role("button", name="Save")).to_be_disabled()
 
 
+def test_a_half_typed_text_is_not_written_over_and_moves_nothing(open_page, papers):
+    papers.flow("half", ask("tree"), end())
+    page = open_page("mira")
+    page.goto(f"/p/{papers.name}/flows/half")
+    editor = page.get_by_label("The flow as text")
+    page.get_by_role("button", name="Change tree").click()
+    title = page.get_by_label("What it does, in your own words")
+    expect(page.get_by_text("It is given")).to_be_visible()
+    page.context.new_cdp_session(page).send("Emulation.setCPUThrottlingRate", {"rate": 10})
+    word_in(editor, '"tree"').first.click()
+    before = editor.bounding_box()
+    page.keyboard.type('"')
+    expect(page.get_by_text("Not JSON yet")).to_be_visible()
+    assert editor.bounding_box() == before
+    expect(title).to_be_disabled()
+    expect(page.get_by_role("button", name="Add a step")).to_be_disabled()
+    page.keyboard.press("Backspace")
+    expect(page.get_by_text("Not JSON yet")).to_be_hidden()
+    title.fill("looks it up")
+    expect(editor).to_contain_text("looks it up")
+
+
 def test_what_is_typed_while_it_is_saved_stays(open_page, papers):
     papers.flow("typed", ask("tree"), end())
     page = open_page("mira")
@@ -79,11 +102,11 @@ def test_what_is_typed_while_it_is_saved_stays(open_page, papers):
     page.route(
         "**/flows/typed", lambda route: held.append(route) if route.request.method == "PATCH" else route.continue_()
     )
-    editor.get_by_text('"tree"').dblclick()
+    word_in(editor, '"tree"').dblclick()
     page.keyboard.type("elm")
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_role("button", name="Saving")).to_be_visible()
-    editor.get_by_text('"elm"').dblclick()
+    word_in(editor, '"elm"').dblclick()
     page.keyboard.type("oak")
     [route] = held
     route.continue_()
@@ -115,12 +138,12 @@ def test_a_flow_reads_as_numbered_steps_with_lanes_that_lead_to_its_text(open_pa
     expect(lit.filter(has_text='"fell"').first).to_be_in_viewport()
 
     editor = page.get_by_label("The flow as text")
-    editor.get_by_text('"soil"').first.dblclick()
+    word_in(editor, '"soil"').first.dblclick()
     page.keyboard.type("ground")
     expect(steps.get_by_text("ground")).to_be_visible()
     page.get_by_role("button", name="Save").click()
     expect(page.get_by_text("version 2")).to_be_visible()
-    editor.get_by_text('"find-soil"').dblclick()
+    word_in(editor, '"find-soil"').dblclick()
     page.keyboard.type("find")  # a word of it, as a double click takes one
     page.get_by_role("button", name="Save").click()
     expect(steps.get_by_text(re.compile("^there is no operation"))).to_be_visible()

@@ -42,6 +42,16 @@ function Editing({ project, current }: { project: string; current: Flow }) {
   const mayRun = usePermission(project, "run");
   const [text, setText] = useState(() => written(flow.document));
   const [lit, setLit] = useState<string | null>(null);
+  // a text that moves on its own account would slip from under the pointer
+  const [sought, setSought] = useState<string | null>(null);
+  const pointInText = (pointer: string | null) => {
+    setLit(pointer);
+    setSought(null);
+  };
+  const seek = (pointer: string) => {
+    setLit(pointer);
+    setSought(pointer);
+  };
   const read = parsed(text);
   // what is typed shows in the steps when it is a flow again
   const [readable, setReadable] = useState<Document | null>(flow.document);
@@ -86,11 +96,12 @@ function Editing({ project, current }: { project: string; current: Flow }) {
                   document={readable}
                   findings={[...flow.problems, ...flow.warnings]}
                   lit={lit}
-                  onPoint={setLit}
+                  onPoint={seek}
                   opened={opened}
                   editing={
-                    mayBuild && read.value
+                    mayBuild
                       ? {
+                          isLocked: !read.value,
                           project,
                           name: flow.name,
                           document: readable,
@@ -126,9 +137,9 @@ function Editing({ project, current }: { project: string; current: Flow }) {
               ...wrong.map((one) => ({ ...one, where: one.where.replace(/^\/document/, "") })),
             ]}
             lit={lit}
-            follows
+            sought={sought}
             onText={setText}
-            onPoint={setLit}
+            onPoint={pointInText}
           />
           {isOlder && (
             <p role="status" className="mt-1 border-l-4 border-warning pl-2 text-xs">
@@ -175,11 +186,11 @@ function Editing({ project, current }: { project: string; current: Flow }) {
               onFrom={setFrom}
               isChanged={isChanged}
               onBeside={(id) => setQuery({ run: String(id) })}
-              onPoint={setLit}
+              onPoint={seek}
             />
           )}
-          <Findings title="It cannot run" of={flow.problems} tone="border-error" onPoint={setLit} />
-          <Findings title="Look at this" of={flow.warnings} tone="border-warning" onPoint={setLit} />
+          <Findings title="It cannot run" of={flow.problems} tone="border-error" onPoint={seek} />
+          <Findings title="Look at this" of={flow.warnings} tone="border-warning" onPoint={seek} />
         </div>
       </div>
       <WhereUsed

@@ -15,6 +15,8 @@ export interface Editing {
   /** Of the flow. */
   name: string;
   document: Document;
+  /** Whether the text beside it is half typed, so that nothing may be written over it. */
+  isLocked: boolean;
   onDocument: (document: Document) => void;
   /** The step that is opened, which has another place when it is moved. */
   onOpened: (place: string | null) => void;
@@ -23,14 +25,14 @@ export interface Editing {
 
 /** A step opened in place: what it asks, what it is given, what comes of it, and what holds for it. */
 export function StepEditor({ step, place, ...editing }: Editing & { step: Step; place: string }) {
-  const { project, document, onDocument } = editing;
+  const { project, document, isLocked, onDocument } = editing;
   const offers = useFlowOffers(project, document, place);
   const fill = useFillFlow(project);
   // what is typed while it is made is not lost: it would be made of what was there before
-  const latest = useRef(document);
+  const latest = useRef({ document, isLocked });
   useEffect(() => {
-    latest.current = document;
-  }, [document]);
+    latest.current = { document, isLocked };
+  }, [document, isLocked]);
   const [late, setLate] = useState<Document | null>(null);
   const set = (pointer: string, value: unknown) => onDocument(put(document, `${place}${pointer}`, value));
   // what was asked for before the last change may name what is not there any more
@@ -44,7 +46,13 @@ export function StepEditor({ step, place, ...editing }: Editing & { step: Step; 
   const make = (make: Schemas["FlowToFillRequest"]["make"], names: unknown[]) =>
     fill.mutate(
       { document, at: place, make, names },
-      { onSuccess: (made) => (latest.current === document ? onDocument(made.document) : setLate(latest.current)) },
+      {
+        onSuccess: (made) => {
+          const now = latest.current;
+          if (now.document === document && !now.isLocked) onDocument(made.document);
+          else setLate(now.document);
+        },
+      },
     );
   return (
     <div className="my-2 rounded-field bg-base-200/60 p-2 text-xs" aria-label={`Step ${step.name}`} role="group">

@@ -33,7 +33,7 @@ interface Props {
 export function Steps(props: Props) {
   const { document } = props;
   return (
-    <div className="text-sm">
+    <fieldset className="min-w-0 text-sm" disabled={props.editing?.isLocked}>
       {document.description && <p className="mb-2">{document.description}</p>}
       {(document.inputs ?? []).length > 0 && (
         <p className="mb-2 opacity-85">
@@ -41,7 +41,7 @@ export function Steps(props: Props) {
         </p>
       )}
       <List {...props} steps={document.steps ?? []} at="/steps" before="" />
-    </div>
+    </fieldset>
   );
 }
 

@@ -20,8 +20,8 @@ interface Props {
   problems: { where: string; message: string }[];
   /** The part that is lit. */
   lit: string | null;
-  /** Whether it is scrolled to, where something else than this text has lit it. */
-  follows?: boolean;
+  /** The part that is scrolled to: what something else than this text has lit. */
+  sought?: string | null;
   onText: (text: string) => void;
   /** The part that is pointed at. */
   onPoint: (pointer: string | null) => void;
@@ -59,22 +59,22 @@ export default function JsonEditor(props: Props) {
   useLayoutEffect(() => {
     now.current = props;
   });
-  const { problems, lit, follows } = props;
-  const pointed = useRef<string | null>(null);
+  const { problems, lit, sought } = props;
   const diagnose = useCallback((state: EditorState) => diagnosed(state, problems), [problems]);
   useLayoutEffect(() => {
+    view.current!.dispatch({ effects: light.of(lit) });
+  }, [lit]);
+  useLayoutEffect(() => {
     const at = view.current!;
-    const node = follows && lit !== null && lit !== pointed.current ? nodeAt(at.state, lit) : null;
-    const scroll = node ? [EditorView.scrollIntoView(node.from, { y: "start", yMargin: 20 })] : [];
-    at.dispatch({ effects: [light.of(lit), ...scroll] });
-  }, [lit, follows]);
+    const node = sought ? nodeAt(at.state, sought) : null;
+    if (node) at.dispatch({ effects: EditorView.scrollIntoView(node.from, { y: "start", yMargin: 20 }) });
+  }, [sought]);
 
   const point = (at: EditorView, position: number) => {
     const line = at.state.doc.lineAt(position);
     // behind its end, a line stands for what begins on it
     const meant = position >= line.to - 1 ? line.from + Math.max(0, line.text.search(/\S/)) : position;
-    pointed.current = pointerAt(at.state, syntaxTree(at.state).resolveInner(meant, 1));
-    now.current.onPoint(pointed.current);
+    now.current.onPoint(pointerAt(at.state, syntaxTree(at.state).resolveInner(meant, 1)));
   };
   const extensions = () => [
     json(),

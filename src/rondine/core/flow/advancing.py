@@ -11,13 +11,14 @@ A task's name is its step's, with the branch or number behind it: `papers/soil`;
 
 from collections.abc import Callable, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
-from typing import Any, Literal, NoReturn
+from typing import Any, NoReturn
 
 from rondine.core.conversions.types import ConversionError, to_datetime
 from rondine.core.documents.members import MISSING
 from rondine.core.errors import PathError
+from rondine.core.flow.bringing import brought, too_few
 from rondine.core.flow.document import (
     All,
     Approval,
@@ -32,7 +33,6 @@ from rondine.core.flow.document import (
     FailureRule,
     First,
     FlowDocument,
-    Gather,
     Instead,
     KeepValue,
     PauseStep,
@@ -40,6 +40,7 @@ from rondine.core.flow.document import (
     Repeat,
     Step,
 )
+from rondine.core.flow.failures import TIME_OVER, UNKNOWN, over, refused, unfit
 from rondine.core.flow.history import (
     EACH,
     OVER,
@@ -55,68 +56,8 @@ from rondine.core.flow.history import (
 from rondine.core.flow.history import (
     Asked as AskedEvent,
 )
+from rondine.core.flow.tasks import End, Next, Outcome, Task, Waiting
 from rondine.core.flow.values import Scope, holds, is_there, typed, value_of, values_of
-
-#: A failure that may have had its effect all the same.
-UNKNOWN = "outcome_unknown"
-TIME_OVER = "time_over"
-Outcome = Mapping[str, Any]
-
-
-@dataclass(frozen=True, slots=True)
-class Task:
-    """Something to be done outside. what: an operation, record type or flow asked, or a record found or written.
-    given: its inputs.  key, fields: of a record."""
-
-    name: str
-    step: str
-    what: Asked | RecordsStep
-    given: Mapping[str, Any]
-    attempt: int = 1
-
-    @property
-    def is_undoing(self) -> bool:
-        return is_undoing(self.name)
-
-
-@dataclass(frozen=True, slots=True)
-class Waiting:
-    """What a run waits for besides its tasks. kind: a time; a signed callback; a person's yes; that somebody says what
-    became of a task that may have had its effect; or, before a step, that somebody has looked.  until: when its time is
-    over; None if it has none.  shows: what whoever looks is shown."""
-
-    task: str
-    kind: Literal["time", "callback", "person", "doubt", "step"]
-    step: str
-    until: datetime | None = None
-    shows: Mapping[str, Any] = field(default_factory=dict)
-    matches: Sequence[Any] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class End:
-    """How a run ended: with a reply, or with a failure. not_undone: tasks that could not be taken back, with why."""
-
-    reply: Mapping[str, Any] | None = None
-    failure: Mapping[str, Any] | None = None
-    undone: Sequence[str] = ()
-    not_undone: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
-
-
-@dataclass(frozen=True, slots=True)
-class Next:
-    """tasks: to be begun now.  events: to be written down, those that begin the tasks among them.  stop: tasks that
-    were under way, and for which nobody waits any more.  wake: when to look again, at the latest.  results, kept: what
-    is known so far, by name."""
-
-    tasks: Sequence[Task]
-    events: Sequence[AnyEvent]
-    waiting: Sequence[Waiting]
-    stop: Sequence[str]
-    wake: datetime | None
-    end: End | None
-    results: Mapping[str, Any]
-    kept: Mapping[str, Any]
 
 
 def advance(document: FlowDocument, history: History, now: datetime) -> Next:
@@ -214,7 +155,7 @@ class _Walk:
             by = f" by {cancelled.by}" if cancelled.by else ""
             return {"kind": "cancelled", "message": f"the run was cancelled{by}"}
         if "" in self.history.over:
-            return _over(f"the flow has not ended within {limit:g} s")
+            return over(f"the flow has not ended within {limit:g} s")
         if limit is not None:
             until = self.history.start.at + timedelta(seconds=limit)
             if self.now >= until:
@@ -241,14 +182,14 @@ class _Walk:
             value = reply.get(member.name)
             if value is None:
                 if member.required:
-                    raise _Failed(_unfit(f'the reply has no "{member.name}"'))
+                    raise _Failed(unfit(f'the reply has no "{member.name}"'))
                 continue
             if member.records and not (isinstance(value, list) and all(isinstance(one, dict) for one in value)):
-                raise _Failed(_unfit(f'"{member.name}" of the reply is no list of records'))
+                raise _Failed(unfit(f'"{member.name}" of the reply is no list of records'))
             try:
                 made[member.name] = value if member.records else typed(value, member.type)
             except ConversionError as error:
-                raise _Failed(_unfit(f'"{member.name}" of the reply {error}')) from error
+                raise _Failed(unfit(f'"{member.name}" of the reply {error}')) from error
         return made
 
     def _undone(self, failure: Mapping[str, Any]) -> End | None:
@@ -338,10 +279,10 @@ class _Walk:
             return
         role = self.history.start.role
         if only.roles and role not in only.roles:
-            raise _Failed(_refused(step.name, f"it may be caused by {' and '.join(only.roles)}, not by {role}"))
+            raise _Failed(refused(step.name, f"it may be caused by {' and '.join(only.roles)}, not by {role}"))
         for condition in only.when:
             if not self._holds(condition, scope, step.name):
-                raise _Failed(_refused(step.name, "the state that it asks for is not there"))
+                raise _Failed(refused(step.name, "the state that it asks for is not there"))
 
     def _decide(self, step: DecideStep, scope: Scope) -> None:
         for way in step.ways:
@@ -354,7 +295,7 @@ class _Walk:
         try:
             return holds(condition, scope)
         except (ConversionError, PathError) as error:
-            raise _Failed(_unfit(f"a value that is compared {error}", name)) from error
+            raise _Failed(unfit(f"a value that is compared {error}", name)) from error
 
     def _end(self, step: EndStep, scope: Scope) -> NoReturn:
         try:
@@ -363,7 +304,7 @@ class _Walk:
             assert step.fail is not None
             reason = value_of(step.fail, scope)
         except (ConversionError, PathError) as error:
-            raise _Failed(_unfit(str(error), step.name)) from error
+            raise _Failed(unfit(str(error), step.name)) from error
         words = reason if isinstance(reason, str) and reason else "the flow says that it failed"
         raise _Failed({"kind": "flow_failed", "message": words, "step": step.name})
 
@@ -385,7 +326,7 @@ class _Walk:
                         used[number] += 1
                         attempt += 1
                         continue
-                    data = {"step": step.name, **_over(f"its time was over; before that: {data.get('message', '')}")}
+                    data = {"step": step.name, **over(f"its time was over; before that: {data.get('message', '')}")}
                     number, rule = self._rule(step, data, used)
                 if rule is None:
                     raise _Failed(data) from failure
@@ -454,9 +395,9 @@ class _Walk:
                     scope.kept[one.name] = typed(value, one.type)
                     continue
             except (ConversionError, PathError) as error:
-                raise _Failed(_unfit(f'"{one.name}" {error}', name)) from error
+                raise _Failed(unfit(f'"{one.name}" {error}', name)) from error
             if one.required:
-                raise _Failed(_unfit(f'"{one.name}" has no value', name))
+                raise _Failed(unfit(f'"{one.name}" has no value', name))
 
     def _result(self, step: AskStep | RecordsStep | PauseStep, name: str, scope: Scope) -> Outcome:
         if isinstance(step, PauseStep):
@@ -486,7 +427,7 @@ class _Walk:
             try:
                 self.tasks.append(Task(name, step, what, _given(what, scope)))
             except (ConversionError, PathError) as error:
-                return failed(_unfit(str(error)))
+                return failed(unfit(str(error)))
             return None
         if outcome is None:
             return None
@@ -550,15 +491,15 @@ class _Walk:
                 raise _Failed({**failure, "part": bad[0]}, self._answered(f"{name}/{bad[0]}"))
             case First() if good:
                 self._leave_rest(step, name)
-                return _brought(step, {good[0]: outcomes[good[0]]}, labels)
+                return brought(step, {good[0]: outcomes[good[0]]}, labels)
             case First() if is_all and parts:
-                raise _Failed(_too_few(outcomes, bad, 1), self._answered(f"{name}/{bad[-1]}"))
+                raise _Failed(too_few(outcomes, bad, 1), self._answered(f"{name}/{bad[-1]}"))
         if not is_all:
             raise _Pending
         if isinstance(step.success, AtLeast) and len(good) < step.success.count:
             last = self._answered(f"{name}/{bad[-1]}") if bad else None
-            raise _Failed(_too_few(outcomes, bad, step.success.count), last)
-        return _brought(step, {label: outcomes[label] for label in labels}, labels)
+            raise _Failed(too_few(outcomes, bad, step.success.count), last)
+        return brought(step, {label: outcomes[label] for label in labels}, labels)
 
     def _branches(self, step: AskStep, scope: Scope) -> list[tuple[str, Ask, Scope]]:
         """(name, what is asked, what it sees) of each. Raises _Failed for what is no list, or too long."""
@@ -568,13 +509,13 @@ class _Walk:
         try:
             items = value_of(each.of, scope)
         except (ConversionError, PathError) as error:
-            raise _Failed(_unfit(f"the list {error}", step.name)) from error
+            raise _Failed(unfit(f"the list {error}", step.name)) from error
         if items is MISSING or items is None:
             items = []
         if not isinstance(items, list):
-            raise _Failed(_unfit("what it is asked for each of is no list", step.name))
+            raise _Failed(unfit("what it is asked for each of is no list", step.name))
         if len(items) > each.most:
-            raise _Failed(_unfit(f"the list has {len(items):,} items, and {each.most:,} at most are asked for"))
+            raise _Failed(unfit(f"the list has {len(items):,} items, and {each.most:,} at most are asked for"))
         return [
             (str(number), each.ask, replace(scope, item=item, position=number)) for number, item in enumerate(items)
         ]
@@ -602,7 +543,7 @@ class _Walk:
         try:
             waiting = self._waiting(step, name, scope, began, limit)
         except (ConversionError, PathError) as error:
-            raise _Failed(_unfit(str(error), step.name)) from error
+            raise _Failed(unfit(str(error), step.name)) from error
         if waiting.kind == "time":
             assert waiting.until is not None
             if self.now >= waiting.until:
@@ -632,59 +573,5 @@ def _given(what: Asked | RecordsStep, scope: Scope) -> dict[str, Any]:
     return values_of(what.inputs, scope)
 
 
-def _brought(step: AskStep, outcomes: Mapping[str, Outcome], labels: Sequence[str]) -> dict[str, Any]:
-    """What several tasks came to, in the order of the step."""
-    failures = [
-        {"part": label, **outcome["failure"]} for label, outcome in outcomes.items() if outcome["outcome"] == "failure"
-    ]
-    good = len(outcomes) - len(failures)
-    made: dict[str, Any] = {
-        "outcome": "good" if not failures else "partial",
-        "succeeded": good,
-        "failed": len(failures),
-        "failures": failures,
-        "parts": dict(outcomes) if step.each is None else [outcomes.get(label) for label in labels],
-    }
-    if step.gather is not None:
-        made["records"] = _records_of(step.gather, outcomes)
-    return made
-
-
-def _records_of(gather: Gather, outcomes: Mapping[str, Outcome]) -> list[dict[str, Any]]:
-    """The records of a type in all outcomes, each with where it came from."""
-    found = []
-    for label, outcome in outcomes.items():
-        records = outcome.get("records", [])
-        if isinstance(records, Mapping):
-            records = records.get(gather.record_type, [])
-        origin = {gather.origin: label} if gather.origin else {}
-        found += [{**record, **origin} for record in records]
-    return found
-
-
-def _too_few(outcomes: Mapping[str, Outcome], bad: Sequence[str], wanted: int) -> dict[str, Any]:
-    failures = [{"part": label, **outcomes[label]["failure"]} for label in bad]
-    reasons = "; ".join(f"{one['part']}: {one.get('message', '')}" for one in failures[:5])
-    words = f"{len(outcomes) - len(bad)} of {len(outcomes)} succeeded, and {wanted} at least are wanted"
-    return {
-        "kind": "too_few_succeeded",
-        "message": f"{words} ({reasons})" if reasons else words,
-        "failures": failures,
-        "may_pass": bool(failures) and all(one.get("may_pass") for one in failures),
-    }
-
-
 def _parts_of(failure: _Failed) -> dict[str, Any]:
     return {"failures": failure.failure["failures"]} if "failures" in failure.failure else {}
-
-
-def _over(words: str) -> dict[str, Any]:
-    return {"kind": TIME_OVER, "message": words}
-
-
-def _unfit(words: str, step: str = "") -> dict[str, Any]:
-    return {"kind": "value_does_not_fit", "message": words, **({"step": step} if step else {})}
-
-
-def _refused(step: str, words: str) -> dict[str, Any]:
-    return {"kind": "not_allowed", "message": f'step "{step}": {words}', "step": step}

@@ -7,9 +7,10 @@ from datetime import datetime
 from typing import Any
 
 from rondine.core.errors import InputError
-from rondine.core.flow.advancing import End, advance
+from rondine.core.flow.advancing import advance
 from rondine.core.flow.document import FlowDocument
 from rondine.core.flow.history import Answered, Begun, History, Settled
+from rondine.core.flow.tasks import End
 
 #: Turns, so that a flow that asks again and again ends.
 MOST = 20_000

@@ -8,8 +8,9 @@ from functools import partial
 from typing import Any
 
 from rondine.core.errors import RondineError
-from rondine.core.flow.advancing import TIME_OVER, End
 from rondine.core.flow.document import FlowDocument
+from rondine.core.flow.failures import TIME_OVER
+from rondine.core.flow.tasks import End
 from rondine.server.applications.admission import Admission, own_error
 from rondine.server.applications.invoking import MOST_READY, TRUSTED, Invoker, Timed
 from rondine.server.applications.lasting import Claim, begin_once, keep_reply, run_address, tell_ended

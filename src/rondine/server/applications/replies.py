@@ -11,7 +11,7 @@ from typing import Any
 from rondine.core.documents import json_text, text_of_body
 from rondine.core.documents.json import is_utf8
 from rondine.core.errors import InputError, RondineError
-from rondine.core.flow.advancing import End
+from rondine.core.flow.tasks import End
 from rondine.engine.receiving import Received
 from rondine.engine.spool import LargeBody
 from rondine.server.api.problems import MEDIA_TYPE, named, problem

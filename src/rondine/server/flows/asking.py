@@ -15,9 +15,10 @@ from django.utils import timezone
 
 from rondine.core.conversions.types import CONVERSIONS, ConversionError
 from rondine.core.errors import InputError, NotFound, Problem, RondineError, did_you_mean
-from rondine.core.flow.advancing import UNKNOWN, Task
 from rondine.core.flow.document import Asked, RecordsStep
+from rondine.core.flow.failures import UNKNOWN
 from rondine.core.flow.history import failed, failure_of
+from rondine.core.flow.tasks import Task
 from rondine.core.live.asking import read_question
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_row

@@ -8,9 +8,9 @@ from itertools import count
 from django.db import transaction
 from django.utils import timezone
 
-from rondine.core.flow.advancing import End
 from rondine.core.flow.document import FlowDocument
 from rondine.core.flow.history import AnyEvent, Begun
+from rondine.core.flow.tasks import End
 from rondine.server.flows.asking import Carrier
 from rondine.server.flows.calls import HeldCalls
 from rondine.server.flows.ending import ended_fields

@@ -8,8 +8,8 @@ from django.db import transaction
 from django.utils import timezone
 
 from rondine.core.errors import Conflict
-from rondine.core.flow.advancing import End
 from rondine.core.flow.history import Answered, AnyEvent, Cancelled, failed
+from rondine.core.flow.tasks import End
 from rondine.core.http.messages import storable_text
 from rondine.server.flows.log import append_events, lock_parent, tell_run, wake
 from rondine.server.runs.actions import notify

@@ -12,9 +12,9 @@ from django.db import transaction
 from django.utils import timezone
 
 from rondine.core.errors import Conflict, NotFound, RunEnded
-from rondine.core.flow.advancing import End, Next, Waiting
 from rondine.core.flow.document import Callback, FlowDocument, PauseStep, steps_by_name
 from rondine.core.flow.history import AnyEvent
+from rondine.core.flow.tasks import End, Next, Waiting
 from rondine.server.flows.models import FlowEvent, FlowPause
 from rondine.server.runs.actions import defer, notify
 from rondine.server.runs.models import Run

@@ -8,10 +8,10 @@ from django.utils import timezone
 from msgspec import structs
 
 from rondine.core.errors import DraftError, InputError, RondineError
-from rondine.core.flow.advancing import Task
 from rondine.core.flow.document import Asked, FlowDocument
 from rondine.core.flow.history import Answered, AnyEvent, Begun, failed, failure_of
 from rondine.core.flow.stepping import check_stop, recorded_before
+from rondine.core.flow.tasks import Task
 from rondine.core.operations.inputs import checked_inputs
 from rondine.core.settings import dump
 from rondine.server.access.models import Person, Project

@@ -15,9 +15,10 @@ from django.db import OperationalError
 from django.utils import timezone
 
 from rondine.core.errors import InputError, RondineError, RunEnded
-from rondine.core.flow.advancing import End, Next, Task, advance
+from rondine.core.flow.advancing import advance
 from rondine.core.flow.document import Asked, AskStep, FlowDocument, RecordsStep, steps_by_name
 from rondine.core.flow.history import Answered, AnyEvent, History, failed, failure_of, step_of
+from rondine.core.flow.tasks import End, Next, Task
 from rondine.core.settings import load
 from rondine.engine.client import Engine
 from rondine.server.flows.asking import Carrier

@@ -5,8 +5,8 @@ from typing import Any
 
 from django.conf import settings
 
-from rondine.core.flow.advancing import End, Waiting
 from rondine.core.flow.document import FlowDocument, PauseStep, steps_by_name
+from rondine.core.flow.tasks import End, Waiting
 from rondine.server.flows.ending import ENDED, state_of
 from rondine.server.runs.models import Run
 from rondine.server.subscriptions.events import is_told_of_flows, write_down_flow

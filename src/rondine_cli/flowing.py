@@ -168,7 +168,7 @@ def run_offers(session: Session, args: Namespace, out: Output) -> None:
         return
     rows = [
         {
-            "input": f"{one['part']}.{one['name']}" if one["part"] else one["name"],
+            "input": _opening_words(one),
             "type": one["type"] + (", required" if one["required"] else ""),
             "comes from": json.dumps(one["held"]) if one["held"] else "nothing yet",
             "fit": ", ".join(_offer_words(found["offers"][number]) for number in one["offers"]),
@@ -180,10 +180,16 @@ def run_offers(session: Session, args: Namespace, out: Output) -> None:
         out.say(f"it comes to {_short(one['at'])} ({one['type'] or 'not known what'})")
 
 
+def _opening_words(opening: Mapping[str, Any]) -> str:
+    name = ".".join(filter(None, [opening["part"], opening["name"]]))
+    return f"{name}, to take it back" if opening["undoes"] else name
+
+
 def _offer_words(offer: Mapping[str, Any]) -> str:
     at = offer["source"].get("at", "")
     at = at if isinstance(at, str) else at.get("jsonpath", "")
-    return ".".join(filter(None, [offer["name"] or offer["of"], "" if offer["of"] == "failure" else at]))
+    name = "undone" if offer["of"] == "undone" else offer["name"] or offer["of"]
+    return ".".join(filter(None, [name, "" if offer["of"] == "failure" else at]))
 
 
 def run_fill(session: Session, args: Namespace, out: Output) -> None:

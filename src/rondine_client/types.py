@@ -2136,6 +2136,7 @@ class OpeningItem(TypedDict):
     required: bool
     title: str
     type: str
+    undoes: bool
 
 
 class Operation(TypedDict):

@@ -363,3 +363,124 @@ def test_one_is_asked_for_each_of_a_list_and_what_comes_is_brought_together_by_p
         ("tree of OLM-1", "0"),
         ("tree of OLM-2", "1"),
     ]
+
+
+def add_step(page, kind):
+    page.get_by_role("button", name="Add a step").last.click()
+    page.get_by_role("button", name=kind, exact=True).click()
+
+
+def give(step, name, offered):
+    """Fills one of a step's inputs by pointing."""
+    step.get_by_label(f"Where {name} comes from", exact=True).click()
+    step.get_by_role("group", name=f"Values for {name}").get_by_role("button", name=re.compile(f"^{offered}")).click()
+
+
+def test_a_whole_flow_is_made_without_a_word_of_its_text(open_page, papers):
+    papers.project.flows.make("formed", document={})
+    page = open_page("mira")
+    page.goto(f"/p/{papers.name}/flows/formed")
+    page.get_by_role("button", name="Change what it is given").click()
+    whole = page.get_by_role("group", name="The flow as a whole")
+    whole.get_by_label("Name of a new input").fill("1 number")
+    expect(whole.get_by_text("letters, digits, - and _, beginning with a letter")).to_be_visible()
+    whole.get_by_label("Name of a new input").fill("tree")
+    page.keyboard.press("Enter")
+    whole.get_by_label("tree is required").check()
+    whole.get_by_label("Value to try tree with").fill("OLM-1")
+
+    add_step(page, "Ask a service")
+    page.get_by_label("Search operations").fill("plan")
+    page.get_by_role("group", name="What it asks").get_by_role("button", name="plan").click()
+    plan = page.get_by_role("group", name="Step plan")
+    give(plan, "number", "tree")
+    plan.get_by_role("button", name="What takes it back").click()
+    page.get_by_label("Search operations").fill("cancel")
+    page.get_by_role("group", name="What it asks").get_by_role("button", name="cancel").click()
+    give(plan, "number, to take it back", "tree")
+    plan.get_by_role("button", name="if it fails, in detail").click()
+    plan.get_by_role("button", name="Add a rule for failures").click()
+    plan.get_by_label("Rule 1").select_option("repeat")
+    plan.get_by_label("Only of these kinds").fill("server_error, timeout")
+    plan.get_by_label("Times").fill("5")
+    page.get_by_role("button", name="Close plan").click()
+
+    add_step(page, "Find or write a record")
+    page.get_by_role("group", name="Which records").get_by_role("button", name="paper").click()
+    paper = page.get_by_role("group", name="Step paper")
+    paper.get_by_label("What it does with the record").select_option("keep")
+    give(paper, "number", "tree")
+    paper.get_by_label("Value of title").fill("planned")
+    paper.get_by_text("Who may cause it, and when").click()
+    paper.get_by_label("builder", exact=True).check()
+    paper.get_by_role("button", name="Add a condition").click()
+    paper.get_by_role("group", name="Values to decide by").get_by_role("button", name="plan › status").click()
+    paper.get_by_label("How plan › status is compared").select_option("less")
+    paper.get_by_label("What plan › status is compared with").fill("300")
+    page.get_by_role("button", name="Close paper").click()
+
+    add_step(page, "Reply")
+    reply = page.get_by_role("group", name="Step reply")
+    reply.get_by_label("The flow ends").select_option("fail")
+    reply.get_by_label("Value of fail").fill("nobody is free")
+
+    page.get_by_role("button", name="Change what it is given").click()
+    name = whole.get_by_label("Name of input tree")
+    name.fill("number")
+    name.press("Enter")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("formed, version 2")).to_be_visible()
+    expect(page.get_by_text("It cannot run")).to_have_count(0)
+    made = papers.project.flows.get("formed")["document"]
+    assert made["inputs"] == [{"name": "number", "required": True, "try_value": "OLM-1"}]
+    plan, paper, _ = made["steps"]
+    assert plan["ask"] == {
+        "operation": "plan",
+        "inputs": {"number": {"input": "number"}},
+        "undo": {"operation": "cancel", "inputs": {"number": {"input": "number"}}},
+    }
+    assert plan["on_failure"] == [{"type": "repeat", "kinds": ["server_error", "timeout"], "times": 5}]
+    assert (paper["action"], paper["only"]) == (
+        "keep",
+        {"roles": ["builder"], "when": [{"from": {"result": "plan", "at": "status"}, "is": "less", "value": 300}]},
+    )
+
+    papers.written.clear()
+    page.get_by_role("button", name="Run", exact=True).click()
+    page.wait_for_url(re.compile(r"/runs/\d+$"))
+    _, _, failure = papers.end_of(int(page.url.rpartition("/")[2]))
+    assert failure["message"] == "nobody is free"
+    expect(page.get_by_text("failed", exact=True).first).to_be_visible()
+    assert papers.written == [("plan", "OLM-1"), ("cancel", "OLM-1")]
+    kept = papers.project.records.get("test", "paper", "OLM-1")
+    assert kept["data"]["title"] == "planned"
+
+
+def test_a_pause_is_changed_to_each_kind_and_shows_what_is_pointed_at(open_page, papers):
+    papers.flow("paused", ask("tree"), {"type": "pause", "name": "look", "seconds": 60}, end())
+    page = open_page("mira")
+    page.goto(f"/p/{papers.name}/flows/paused")
+    page.get_by_role("button", name="Change look").click()
+    look = page.get_by_role("group", name="Step look")
+    look.get_by_label("It waits").select_option("person")
+    look.get_by_role("button", name="Show a value with it").click()
+    look.get_by_role("group", name="Values to show").get_by_role("button", name=re.compile("^number")).click()
+    expect(look.get_by_label("Where number comes from")).to_have_text("number")
+    look.get_by_label("Who is asked, by sign-in name").fill("odo, mira")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("paused, version 2")).to_be_visible()
+    [_, step, _] = papers.project.flows.get("paused")["document"]["steps"]
+    assert step["person"] == {
+        "question": "May it go on?",
+        "shows": {"number": {"input": "number"}},
+        "people": ["odo", "mira"],
+    }
+    look.get_by_label("It waits").select_option("callback")
+    look.get_by_label("Told apart by, in the request").fill("job.number")
+    page.keyboard.press("Enter")
+    give(look, "job.number", "number")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("paused, version 3")).to_be_visible()
+    [_, step, _] = papers.project.flows.get("paused")["document"]["steps"]
+    assert step["callback"] == {"matches": [{"at": "job.number", "equals": {"input": "number"}}]}
+    assert "person" not in step

@@ -123,6 +123,45 @@ def test_what_a_step_is_given_stands_in_lists_of_records_and_ends_too():
     assert {"result": "tree", "at": "status"} in found["girth"]
 
 
+def test_what_takes_a_thing_back_is_given_what_came_of_it_alone():
+    plan = {"operation": "plan", "undo": {"operation": "find-tree"}}
+    both = {
+        "type": "ask",
+        "name": "both",
+        "together": [
+            {"name": "one", **plan},
+            {"name": "tree", "operation": "find-tree", "undo": {"operation": "find-tree"}},
+        ],
+    }
+    found = offers_at(flow(both), ANSWERING, "/steps/0")
+    undoing = {one.part: one for one in found.openings if one.undoes}
+    assert {one.at for one in undoing.values()} == {
+        "/steps/0/together/0/undo/inputs/number",
+        "/steps/0/together/1/undo/inputs/number",
+    }
+    sources = {part: [dump(found.offers[number].source) for number in one.offers] for part, one in undoing.items()}
+    assert {"undone": True, "at": "body.planted"} in sources["tree"]
+    assert {"undone": True, "at": "status"} in sources["one"]
+    assert {"undone": True, "at": "body.planted"} not in sources["one"]
+    [given] = [one for one in found.openings if one.part == "tree" and not one.undoes]
+    assert not any(found.offers[number].of == "undone" for number in given.offers)
+
+
+def test_what_a_person_is_shown_and_what_a_request_is_told_apart_by_are_offered_values():
+    shows = {"type": "pause", "name": "a", "person": {"question": "May it?", "shows": {"girth": {"input": "many"}}}}
+    waits = {
+        "type": "pause",
+        "name": "b",
+        "callback": {"matches": [{"at": "job.id", "equals": {"result": "tree", "at": "status"}}]},
+    }
+    document = flow(TREE_STEP, shows, waits)
+    [shown] = offers_at(document, ANSWERING, "/steps/1").openings
+    assert (shown.at, shown.name) == ("/steps/1/person/shows/girth", "girth")
+    [matched] = offers_at(document, ANSWERING, "/steps/2").openings
+    assert (matched.at, matched.name) == ("/steps/2/callback/matches/0/equals", "job.id")
+    assert {"result": "tree", "at": "body.planted"} in offered(document, "/steps/2")["job.id"]
+
+
 def test_inputs_of_the_flow_are_made_of_what_a_step_leaves_open_in_one_go():
     step = {"type": "ask", "name": "plan", "ask": {"operation": "plan"}}
     made = with_inputs(flow(step, inputs=[]), ANSWERING, "/steps/0")

@@ -8089,7 +8089,7 @@ export interface components {
         OfferItem: {
             /** @description not of a step that may have failed, or not been done, nor of a list that may be empty */
             is_certain: boolean;
-            /** @description of the input, earlier step, kept or standing value */
+            /** @description of the input, earlier step, kept or standing value, or of the branch that is undone */
             name: string;
             /**
              * @description where it comes from
@@ -8284,6 +8284,8 @@ export interface components {
             required: boolean;
             title: string;
             type: string;
+            /** @description whether what takes it back is given it */
+            undoes: boolean;
         };
         Operation: {
             /** Format: date-time */

@@ -10,6 +10,7 @@ import { useBench } from "./context";
 import { ODataPart } from "./ODataPart";
 import { Later } from "./Later";
 import { Outcomes } from "./Outcomes";
+import { FIELD_TYPES } from "./plan";
 import { AddName, Parameters } from "./Parameters";
 import { asText } from "../../ui/text";
 
@@ -105,7 +106,7 @@ export function Describe() {
                 value={input.type ?? "text"}
                 onChange={(e) => change({ type: e.target.value as Input["type"] })}
               >
-                {["text", "integer", "decimal", "boolean", "date", "datetime", "json"].map((one) => (
+                {FIELD_TYPES.map((one) => (
                   <option key={one}>{one}</option>
                 ))}
               </select>

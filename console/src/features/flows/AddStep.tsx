@@ -1,14 +1,16 @@
 import { useState } from "react";
-import { ChooseAsked } from "./ChooseAsked";
+import { ChooseAsked, ChooseRecords, nameOf } from "./ChooseAsked";
 import { at, freeName, insert } from "./edits";
 import type { Editing } from "./StepEditor";
 import { namesOf, type Step } from "./words";
 
-type Kind = "ask" | "person" | "wait" | "decide" | "reply";
+type Kind = "ask" | "record" | "person" | "wait" | "request" | "decide" | "reply";
 const KINDS: [Kind, string][] = [
   ["ask", "Ask a service"],
+  ["record", "Find or write a record"],
   ["person", "Ask a person"],
   ["wait", "Wait"],
+  ["request", "Wait for a request"],
   ["decide", "Decide"],
   ["reply", "Reply"],
 ];
@@ -17,22 +19,24 @@ const KINDS: [Kind, string][] = [
 export function AddStep({ list, ...editing }: Editing & { list: string }) {
   const { document, onDocument } = editing;
   const [isOpen, setIsOpen] = useState(false);
-  const [isAsking, setIsAsking] = useState(false);
+  const [choosing, setChoosing] = useState<"ask" | "record" | "">("");
   const number = ((at(document, list) ?? []) as Step[]).length;
   const names = namesOf(document.steps ?? []);
   const add = (step: Step) => {
     onDocument(insert(document, list, number, step));
     setIsOpen(false);
-    setIsAsking(false);
+    setChoosing("");
     editing.onOpened(`${list}/${number}`);
   };
-  const made = (kind: Exclude<Kind, "ask">): Step => {
+  const made = (kind: Exclude<Kind, "ask" | "record">): Step => {
     const name = freeName(names, kind);
     switch (kind) {
       case "person":
         return { type: "pause", name, time_limit: 86_400, person: { question: "May it go on?" } };
       case "wait":
         return { type: "pause", name, seconds: 60 };
+      case "request":
+        return { type: "pause", name, time_limit: 86_400, callback: {} };
       case "decide":
         return { type: "decide", name, ways: [{ when: [], steps: [] }], otherwise: [] };
       case "reply":
@@ -51,21 +55,29 @@ export function AddStep({ list, ...editing }: Editing & { list: string }) {
               key={kind}
               type="button"
               className="btn btn-xs"
-              onClick={() => (kind === "ask" ? setIsAsking(true) : add(made(kind)))}
+              onClick={() => (kind === "ask" || kind === "record" ? setChoosing(kind) : add(made(kind)))}
             >
               {title}
             </button>
           ))}
         </span>
       )}
-      {isOpen && isAsking && (
+      {isOpen && choosing === "record" && (
+        <ChooseRecords
+          project={editing.project}
+          onChoose={(record_type) =>
+            add({ type: "records", name: freeName(names, record_type), action: "find", record_type })
+          }
+        />
+      )}
+      {isOpen && choosing === "ask" && (
         <ChooseAsked
           project={editing.project}
           own={editing.name}
           onChoose={(asked) =>
             add({
               type: "ask",
-              name: freeName(names, "operation" in asked ? asked.operation : asked.flow),
+              name: freeName(names, nameOf(asked)),
               ask: asked,
             })
           }

@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { useRecordTypes } from "../records/records";
-import { ChooseAsked } from "./ChooseAsked";
+import { ChooseAsked, nameOf, type Chosen } from "./ChooseAsked";
 import { freeName, put } from "./edits";
 import { useMappingsFor } from "./flows";
 import { Pointing } from "./Pointing";
@@ -25,13 +25,11 @@ export function AskedParts({
       : step.ask
         ? [{ one: step.ask, at: `${place}/ask`, name: "" }]
         : [];
-  const add = (asked: { operation?: string; flow?: string }) => {
+  const add = (asked: Chosen) => {
     setOpened("");
     const names = (step.together ?? []).map((one) => one.name);
-    const own = freeName(names, asked.operation ?? asked.flow ?? "part");
-    const first = step.ask
-      ? [{ name: freeName([own], step.ask.operation || step.ask.flow || "first"), ...step.ask }]
-      : [];
+    const own = freeName(names, nameOf(asked));
+    const first = step.ask ? [{ name: freeName([own], nameOf(step.ask)), ...step.ask }] : [];
     const { ask: _, ...rest } = step;
     onDocument(put(document, place, { ...rest, together: [...(step.together ?? first), { name: own, ...asked }] }));
   };
@@ -66,8 +64,40 @@ export function AskedParts({
           onChoose={forEach}
         />
       )}
+      {step.each && (
+        <HowMany each={step.each} onSet={(name, value) => onDocument(put(document, `${place}/each/${name}`, value))} />
+      )}
       {!step.ask && <Gathered {...editing} step={step} place={place} />}
     </div>
+  );
+}
+
+/** For each of many: how many of them at a time, and at most. */
+function HowMany({
+  each,
+  onSet,
+}: {
+  each: NonNullable<AskStep["each"]>;
+  onSet: (name: "at_once" | "most", value: number) => void;
+}) {
+  const number = (name: "at_once" | "most", label: string, value: number, most: number) => (
+    <label>
+      {label}{" "}
+      <input
+        className="input input-xs w-20"
+        type="number"
+        min={1}
+        max={most}
+        value={value}
+        onChange={(e) => onSet(name, Math.min(most, Math.max(1, Number(e.target.value))))}
+      />
+    </label>
+  );
+  return (
+    <p className="mt-1 flex flex-wrap items-center gap-3">
+      {number("at_once", "so many at a time", each.at_once ?? 5, 50)}
+      {number("most", "in all at most", each.most ?? 1_000, 10_000)}
+    </p>
   );
 }
 
@@ -123,14 +153,15 @@ function OneAsked({
   ...editing
 }: Editing & { asked: Schemas["Ask"]; where: string; branch: string; isOnly: boolean }) {
   const { project, document, onDocument } = editing;
-  const [isOpen, setIsOpen] = useState(false);
+  const [opened, setOpened] = useState<"" | "asked" | "undo">("");
+  const open = (what: typeof opened) => setOpened(opened === what ? "" : what);
   const mappings = useMappingsFor(project, asked.operation ?? "");
   return (
-    <div>
+    <div className="py-0.5">
       <div className="flex flex-wrap items-center gap-2">
         {branch && <span className="font-mono">{branch}</span>}
         <span>asks</span>
-        <button type="button" className="btn btn-xs" aria-expanded={isOpen} onClick={() => setIsOpen(!isOpen)}>
+        <button type="button" className="btn btn-xs" aria-expanded={opened === "asked"} onClick={() => open("asked")}>
           {asked.operation || asked.flow || asked.record_type}
         </button>
         {asked.operation && (mappings.data?.length ?? 0) > 0 && (
@@ -148,6 +179,27 @@ function OneAsked({
             ))}
           </select>
         )}
+        <button
+          type="button"
+          className="link"
+          aria-label={`What takes ${branch || "it"} back`}
+          aria-expanded={opened === "undo"}
+          onClick={() => open("undo")}
+        >
+          {asked.undo
+            ? `taken back by ${asked.undo.operation || asked.undo.flow || asked.undo.record_type}`
+            : "not taken back"}
+        </button>
+        {asked.undo && (
+          <button
+            type="button"
+            className="link"
+            aria-label={`Do not take ${branch || "it"} back`}
+            onClick={() => onDocument(put(document, `${where}/undo`, undefined))}
+          >
+            not that
+          </button>
+        )}
         {branch && !isOnly && (
           <button
             type="button"
@@ -159,13 +211,23 @@ function OneAsked({
           </button>
         )}
       </div>
-      {isOpen && (
+      {opened === "asked" && (
         <ChooseAsked
           project={project}
           own={editing.name}
           onChoose={(chosen) => {
-            setIsOpen(false);
+            setOpened("");
             onDocument(put(document, where, { ...(branch ? { name: branch } : {}), ...chosen }));
+          }}
+        />
+      )}
+      {opened === "undo" && (
+        <ChooseAsked
+          project={project}
+          own={editing.name}
+          onChoose={(chosen) => {
+            setOpened("");
+            onDocument(put(document, `${where}/undo`, chosen));
           }}
         />
       )}

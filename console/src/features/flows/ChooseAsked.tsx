@@ -1,9 +1,16 @@
 import { useState } from "react";
 import { More } from "../../ui/pages";
 import { useOperationPages, useServicePages } from "../services/services";
-import { useFlows } from "./flows";
+import { useFlows, useLastingTypes } from "./flows";
 
-/** What a step asks: the service first, then one of its operations; or another flow. */
+/** What is asked, by name. */
+export type Chosen = { operation: string } | { flow: string } | { record_type: string };
+
+/** The name of what is asked, whatever it is. */
+export const nameOf = (asked: { operation?: string; flow?: string; record_type?: string }) =>
+  asked.operation || asked.flow || asked.record_type || "step";
+
+/** What a step asks: the service first, then one of its operations; or another flow, or the records of a type. */
 export function ChooseAsked({
   project,
   own,
@@ -12,10 +19,11 @@ export function ChooseAsked({
   project: string;
   /** The flow itself, which it must not ask. */
   own: string;
-  onChoose: (asked: { operation: string } | { flow: string }) => void;
+  onChoose: (asked: Chosen) => void;
 }) {
   const services = useServicePages(project, "");
   const flows = useFlows(project);
+  const types = useLastingTypes(project);
   const [service, setService] = useState("");
   const [search, setSearch] = useState("");
   return (
@@ -34,6 +42,7 @@ export function ChooseAsked({
             </option>
           ))}
           {flows.items.length > 1 && <option value={FLOWS}>another flow</option>}
+          {types.length > 0 && <option value={RECORDS}>records, kept or live</option>}
         </select>
         <input
           type="search"
@@ -44,14 +53,17 @@ export function ChooseAsked({
           onChange={(e) => setSearch(e.target.value)}
         />
       </div>
-      {service === FLOWS ? (
+      {service === FLOWS || service === RECORDS ? (
         <div className="mt-1 max-h-52 overflow-y-auto">
-          {flows.items
-            .filter(
-              (one) => one.name !== own && `${one.name} ${one.title}`.toLowerCase().includes(search.toLowerCase()),
-            )
+          {(service === FLOWS ? flows.items.filter((one) => one.name !== own) : types)
+            .filter((one) => `${one.name} ${one.title}`.toLowerCase().includes(search.toLowerCase()))
             .map((one) => (
-              <Choice key={one.name} title={one.title} name={one.name} onChoose={() => onChoose({ flow: one.name })} />
+              <Choice
+                key={one.name}
+                title={one.title}
+                name={one.name}
+                onChoose={() => onChoose(service === FLOWS ? { flow: one.name } : { record_type: one.name })}
+              />
             ))}
         </div>
       ) : (
@@ -66,8 +78,22 @@ export function ChooseAsked({
   );
 }
 
+/** The type of the records that a step finds or writes. */
+export function ChooseRecords({ project, onChoose }: { project: string; onChoose: (record_type: string) => void }) {
+  const types = useLastingTypes(project);
+  return (
+    <div className="my-1 rounded-field border border-base-300 p-2 text-xs" role="group" aria-label="Which records">
+      {types.map((one) => (
+        <Choice key={one.name} title={one.title} name={one.name} onChoose={() => onChoose(one.name)} />
+      ))}
+      {types.length === 0 && <p>There is no type of records yet that are kept, or live at a service.</p>}
+    </div>
+  );
+}
+
 /** In place of a service's name; names begin with a letter. */
 const FLOWS = "*";
+const RECORDS = "+";
 
 function Operations({
   project,

@@ -3,6 +3,8 @@ import type { Schemas } from "../../api/client";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { asText } from "../../ui/text";
 import { AskedParts } from "./AskedParts";
+import { PauseParts } from "./PauseParts";
+import { RecordsParts } from "./RecordsParts";
 import { DecideEditor } from "./DecideEditor";
 import { at, listOf, move, put } from "./edits";
 import { useFillFlow, useFlowOffers } from "./flows";
@@ -89,6 +91,11 @@ export function StepEditor({ step, place, ...editing }: Editing & { step: Step; 
         </span>
       </div>
       {step.type === "ask" && <AskedParts {...editing} step={step} place={place} offers={offers.data?.offers ?? []} />}
+      {step.type === "records" && <RecordsParts {...editing} step={step} place={place} />}
+      {step.type === "pause" && (
+        <PauseParts key={place} {...editing} step={step} place={place} offers={offers.data?.offers ?? []} />
+      )}
+      {step.type === "end" && <HowItEnds step={step} onStep={(made) => onDocument(put(document, place, made))} />}
       <ProblemAlert error={offers.error ?? fill.error} />
       {late === document && <p role="status">The flow was changed meanwhile, so nothing was made. Do it once more.</p>}
       {step.type === "decide" && (
@@ -96,7 +103,9 @@ export function StepEditor({ step, place, ...editing }: Editing & { step: Step; 
       )}
       {offers.data && openings.length > 0 && step.type !== "decide" && (
         <section className="mb-2">
-          <p className="font-medium">{step.type === "end" ? "It replies" : "It is given"}</p>
+          <p className="font-medium">
+            {step.type === "end" ? "It replies" : step.type === "pause" ? "By" : "It is given"}
+          </p>
           <ul>
             {openings.map((one) => (
               <OneOpening key={one.at} {...editing} opening={one} offers={offers.data.offers} />
@@ -124,8 +133,32 @@ export function StepEditor({ step, place, ...editing }: Editing & { step: Step; 
       {(offers.data?.results.length ?? 0) > 0 && step.type !== "end" && (
         <Results results={offers.data?.results ?? []} isBusy={fill.isPending} onMake={make} />
       )}
-      <StepRules step={step} onSet={set} />
+      <StepRules {...editing} step={step} place={place} offers={offers.data?.offers ?? []} />
     </div>
+  );
+}
+
+type EndStep = Extract<Step, { type: "end" }>;
+
+/** With the flow's reply, or as failed with a reason. */
+function HowItEnds({ step, onStep }: { step: EndStep; onStep: (step: EndStep) => void }) {
+  return (
+    <label className="mb-2 block">
+      The flow ends{" "}
+      <select
+        className="select select-xs w-40"
+        value={step.fail ? "fail" : "reply"}
+        onChange={(e) => {
+          const { reply: _, fail: __, ...rest } = step;
+          onStep(
+            e.target.value === "fail" ? { ...rest, fail: { value: "not as it should be" } } : { ...rest, reply: {} },
+          );
+        }}
+      >
+        <option value="reply">with its reply</option>
+        <option value="fail">as failed</option>
+      </select>
+    </label>
   );
 }
 
@@ -144,13 +177,13 @@ function OneOpening({
   const { document, onDocument } = editing;
   const [isOpen, setIsOpen] = useState(false);
   const held = opening.held;
-  const label = opening.part ? `${opening.part}, ${opening.name}` : opening.name;
+  const label = [opening.part, opening.name, opening.undoes && "to take it back"].filter(Boolean).join(", ");
   const isValue = held !== null && "value" in held;
   const put_ = (value: unknown) => onDocument(put(document, opening.at, value));
   return (
     <li className="border-t border-base-300 py-1">
       <div className="flex flex-wrap items-center gap-2">
-        <span className="w-32 truncate font-mono" title={opening.title || label}>
+        <span className="w-44 truncate font-mono" title={opening.title || label}>
           {label}
         </span>
         <span className="w-24 opacity-75">

@@ -1,53 +1,47 @@
 import { useState } from "react";
-import type { AskStep, Step } from "./words";
+import type { Schemas } from "../../api/client";
+import { FIELD_TYPES } from "../bench/plan";
+import { Conditions } from "./Conditions";
+import { put } from "./edits";
+import { IfItFails } from "./Failures";
+import type { Editing } from "./StepEditor";
+import { sourceWords, type AskStep, type Step } from "./words";
 
-type Set = (pointer: string, value: unknown) => void;
+export type Set = (pointer: string, value: unknown) => void;
 
-/** What holds for a step besides what it does: its time, what happens if it fails, who is asked. */
-export function StepRules({ step, onSet }: { step: Step; onSet: Set }) {
+/** What holds for a step besides what it does: its time, what it keeps, what happens if it fails, who may cause it. */
+export function StepRules({
+  step,
+  place,
+  offers,
+  ...editing
+}: Editing & { step: Step; place: string; offers: Schemas["OfferItem"][] }) {
+  const { document, onDocument } = editing;
+  const set: Set = (pointer, value) => onDocument(put(document, `${place}${pointer}`, value));
+  const canFail = step.type === "ask" || step.type === "records" || step.type === "pause";
   return (
     <div className="flex flex-wrap items-end gap-x-3 gap-y-1">
-      {step.type === "pause" && step.person && (
+      {step.type === "ask" && !step.ask && <SuccessOf step={step} onSet={set} />}
+      {canFail && (
         <>
-          <Named label="The question">
-            <input
-              className="input input-xs w-72"
-              value={step.person.question}
-              onChange={(e) => onSet("/person/question", e.target.value)}
-            />
-          </Named>
-          <Named label="Who may answer">
-            <select
-              className="select select-xs w-40"
-              value={(step.person.roles ?? []).join(" ")}
-              onChange={(e) => onSet("/person/roles", e.target.value ? e.target.value.split(" ") : undefined)}
-            >
-              <option value="">whoever may run it</option>
-              {["operator", "builder", "administrator"].map((one) => (
-                <option key={one}>{one}</option>
-              ))}
-              {(step.person.roles ?? []).length > 1 && <option>{step.person.roles?.join(" ")}</option>}
-            </select>
-          </Named>
+          <Seconds
+            label="Time limit, seconds"
+            value={step.time_limit ?? null}
+            onValue={(value) => set("/time_limit", value)}
+          />
+          <IfItFails rules={step.on_failure ?? []} onSet={set} />
+          <Kept values={step.keep ?? []} onSet={set} />
         </>
       )}
-      {step.type === "pause" && step.seconds != null && (
-        <Seconds label="Seconds" value={step.seconds} onValue={(value) => onSet("/seconds", value ?? 1)} />
-      )}
-      {step.type === "ask" && !step.ask && <SuccessOf step={step} onSet={onSet} />}
-      {"time_limit" in step || step.type === "ask" || step.type === "records" || step.type === "pause" ? (
-        <Seconds
-          label="Time limit, seconds"
-          value={"time_limit" in step ? (step.time_limit ?? null) : null}
-          onValue={(value) => onSet("/time_limit", value)}
-        />
-      ) : null}
-      {(step.type === "ask" || step.type === "records") && <IfItFails step={step} onSet={onSet} />}
+      <details className="w-full">
+        <summary className="cursor-pointer">Who may cause it, and when</summary>
+        <Only step={step} place={place} offers={offers} {...editing} />
+      </details>
     </div>
   );
 }
 
-function Named({ label, children }: { label: string; children: React.ReactNode }) {
+export function Named({ label, children }: { label: string; children: React.ReactNode }) {
   return (
     <label>
       <span className="block opacity-75">{label}</span>
@@ -57,7 +51,7 @@ function Named({ label, children }: { label: string; children: React.ReactNode }
 }
 
 /** A number of seconds, blank for none. */
-function Seconds({
+export function Seconds({
   label,
   value,
   onValue,
@@ -114,35 +108,86 @@ function SuccessOf({ step, onSet }: { step: AskStep; onSet: Set }) {
   );
 }
 
-const RULES = [
-  ["", "the flow fails"],
-  ["go_on", "go on without it"],
-  ["repeat", "again, 3 times at most"],
-  ["repeat go_on", "again, then go on without it"],
-];
-
-/** The rule for failures, where it is one of the plain ones; others are written in the text. */
-function IfItFails({ step, onSet }: { step: Extract<Step, { type: "ask" | "records" }>; onSet: Set }) {
-  const rules = step.on_failure ?? [];
-  const isPlain = rules.every((one) => one.type !== "instead" && Object.keys(one).length === 1);
-  const chosen = rules.map((one) => one.type).join(" ");
-  if (!isPlain || !RULES.some(([rule]) => rule === chosen))
-    return <span className="opacity-75">what happens if it fails is said in the text</span>;
+/** The values that a step keeps for later ones. */
+function Kept({ values, onSet }: { values: Schemas["KeepValue"][]; onSet: Set }) {
+  if (values.length === 0) return null;
   return (
-    <Named label="If it fails">
-      <select
-        className="select select-xs w-52"
-        value={chosen}
-        onChange={(e) =>
-          onSet("/on_failure", e.target.value ? e.target.value.split(" ").map((type) => ({ type })) : undefined)
-        }
-      >
-        {RULES.map(([rule, words]) => (
-          <option key={rule} value={rule}>
-            {words}
-          </option>
+    <ul className="w-full" aria-label="It keeps">
+      {values.map((one, number) => (
+        <li key={one.name} className="flex flex-wrap items-center gap-2 border-t border-base-300 py-1">
+          <span className="opacity-75">keeps</span>
+          <span className="font-mono">{one.name}</span>
+          <span className="opacity-75">from {sourceWords(one.from)} as</span>
+          <select
+            className="select select-xs w-28"
+            aria-label={`Type of ${one.name}`}
+            value={one.type ?? "text"}
+            onChange={(e) => onSet(`/keep/${number}/type`, e.target.value)}
+          >
+            {FIELD_TYPES.map((type) => (
+              <option key={type}>{type}</option>
+            ))}
+          </select>
+          <label className="flex items-center gap-1">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs"
+              aria-label={`${one.name} is required`}
+              checked={one.required ?? false}
+              onChange={(e) => onSet(`/keep/${number}/required`, e.target.checked || undefined)}
+            />
+            or it fails
+          </label>
+          <button
+            type="button"
+            className="link ml-auto"
+            aria-label={`Do not keep ${one.name}`}
+            onClick={() => onSet(`/keep/${number}`, undefined)}
+          >
+            not this
+          </button>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+const CAUSES = ["operator", "builder", "administrator", "application", "webhook", "schedule"] as const;
+
+/** Who may cause a step, and what must hold for it. */
+function Only({
+  step,
+  place,
+  offers,
+  ...editing
+}: Editing & { step: Step; place: string; offers: Schemas["OfferItem"][] }) {
+  const { document, onDocument } = editing;
+  const roles = step.only?.roles ?? [];
+  const set = (made: typeof roles) => {
+    const { roles: _, ...rest } = step.only ?? {};
+    const only = made.length ? { ...rest, roles: made } : rest;
+    onDocument(put(document, `${place}/only`, Object.keys(only).length ? only : undefined));
+  };
+  return (
+    <div className="py-1">
+      <p className="flex flex-wrap gap-x-3">
+        <span className="opacity-75">only if begun by</span>
+        {CAUSES.map((one) => (
+          <label key={one} className="flex items-center gap-1">
+            <input
+              type="checkbox"
+              className="checkbox checkbox-xs"
+              checked={roles.includes(one)}
+              onChange={(e) =>
+                set(CAUSES.filter((other) => (other === one ? e.target.checked : roles.includes(other))))
+              }
+            />
+            {one}
+          </label>
         ))}
-      </select>
-    </Named>
+        {roles.length === 0 && <span className="opacity-75">(anybody)</span>}
+      </p>
+      <Conditions {...editing} place={`${place}/only/when`} conditions={step.only?.when ?? []} offers={offers} />
+    </div>
   );
 }

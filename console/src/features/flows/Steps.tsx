@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import { AddStep } from "./AddStep";
+import { Members } from "./Members";
 import { StepEditor, type Editing } from "./StepEditor";
 import {
   asked,
@@ -35,14 +36,36 @@ export function Steps(props: Props) {
   return (
     <fieldset className="min-w-0 text-sm" disabled={props.editing?.isLocked}>
       {document.description && <p className="mb-2">{document.description}</p>}
-      {(document.inputs ?? []).length > 0 && (
-        <p className="mb-2 opacity-85">
-          Given {document.inputs?.map((one) => `${one.name}${one.required ? "" : ", if any"}`).join("; ")}.
+      {(props.editing || givenWords(document)) && (
+        <p className="mb-2">
+          <span className="opacity-85">{givenWords(document)}</span>
+          {props.editing && (
+            <button
+              type="button"
+              className="link ml-3 text-xs"
+              aria-expanded={props.opened === WHOLE}
+              aria-label={props.opened === WHOLE ? "Close the flow as a whole" : "Change what it is given and replies"}
+              onClick={() => props.editing?.onOpened(props.opened === WHOLE ? null : WHOLE)}
+            >
+              {props.opened === WHOLE ? "close" : "change"}
+            </button>
+          )}
         </p>
       )}
+      {props.editing && props.opened === WHOLE && <Members {...props.editing} />}
       <List {...props} steps={document.steps ?? []} at="/steps" before="" />
     </fieldset>
   );
+}
+
+/** In place of a step's place. */
+const WHOLE = "/";
+
+/** What a flow is given, and what it replies. */
+function givenWords(document: Document): string {
+  const given = (document.inputs ?? []).map((one) => `${one.name}${one.required ? "" : ", if any"}`).join("; ");
+  const replied = (document.reply ?? []).map((one) => one.name).join(", ");
+  return [given && `Given ${given}.`, replied && `Replies ${replied}.`].filter(Boolean).join(" ");
 }
 
 function List({ steps, at, before, ...props }: Props & { steps: Step[]; at: string; before: string }) {

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { at, freeName, insert, move, pointerOf, put } from "./edits";
+import { at, freeName, insert, move, pointerOf, put, withName } from "./edits";
 import type { Document } from "./words";
 
 const flow: Document = {
@@ -24,6 +24,29 @@ describe("a flow that is edited", () => {
     expect(pointerOf({ jsonpath: "$.records.paper[0]['a/b']" })).toBe("/records/paper/0/a~1b");
     expect(pointerOf({ jsonpath: "$.a[*]" })).toBeNull();
     expect(pointerOf("")).toBe("");
+  });
+  it("has inputs named otherwise wherever they are named, and nothing else", () => {
+    const asks: Document = {
+      inputs: [{ name: "number" }, { name: "other" }],
+      reply: [{ name: "it" }],
+      steps: [
+        { type: "ask", name: "a", ask: { operation: "o", inputs: { number: { joined: [{ input: "number" }] } } } },
+        {
+          type: "decide",
+          name: "d",
+          ways: [{ when: [{ from: { value: { input: "number" } } }], steps: [] }],
+          otherwise: [{ type: "end", name: "e", reply: { it: { input: "number" } } }],
+        },
+      ],
+    };
+    const made = withName(asks, "inputs", 0, "tree");
+    expect(made.inputs?.map((one) => one.name)).toEqual(["tree", "other"]);
+    expect(at(made, "/steps/0/ask/inputs/number/joined/0")).toEqual({ input: "tree" });
+    expect(at(made, "/steps/1/ways/0/when/0/from/value")).toEqual({ input: "number" });
+    expect(at(made, "/steps/1/otherwise/0/reply/it")).toEqual({ input: "tree" });
+    expect(at(withName(asks, "reply", 0, "papers"), "/steps/1/otherwise/0/reply")).toEqual({
+      papers: { input: "number" },
+    });
   });
   it("has steps added and moved", () => {
     const made = insert(flow, "/steps", 1, { type: "pause", name: freeName(["a", "b"], "A"), seconds: 2 });

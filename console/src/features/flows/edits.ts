@@ -77,3 +77,51 @@ export function pointerOf(path: NonNullable<Source["at"]>): string | null {
     )
     .join("");
 }
+
+/** A title that is not taken: `girth`, `girth 2`. */
+export function freeTitle(taken: string[], wanted: string): string {
+  let free = wanted;
+  for (let number = 2; taken.includes(free); number++) free = `${wanted} ${number}`;
+  return free;
+}
+
+/** What a name in a flow is one of: what sources name it by. */
+type Named = "input" | "kept";
+
+/** A value with an input, or a kept value, named otherwise wherever a source names it. */
+export function renamed<T>(value: T, word: Named, from: string, to: string): T {
+  if (Array.isArray(value)) return value.map((one: unknown) => renamed(one, word, from, to)) as T;
+  if (typeof value !== "object" || value === null) return value;
+  return Object.fromEntries(
+    Object.entries(value).map(([key, one]: [string, unknown]) => {
+      if (key === word && one === from) return [key, to];
+      return [key, key === "value" || key === "try_value" ? one : renamed(one, word, from, to)];
+    }),
+  ) as T;
+}
+
+/** A flow whose input, or member of its reply, has another name, and so all that names it. */
+export function withName(document: Document, of: "inputs" | "reply", number: number, name: string): Document {
+  const old = document[of]?.[number]?.name ?? "";
+  const made = put(document, `/${of}/${number}/name`, name);
+  if (of === "inputs") return { ...made, steps: renamed(made.steps, "input", old, name) };
+  return { ...made, steps: (made.steps ?? []).map((step) => replying(step, old, name)) };
+}
+
+/** A step whose ends, however deep they stand, give a member of the reply another name. */
+function replying(step: Step, old: string, name: string): Step {
+  const all = (steps: Step[] | undefined) => (steps ?? []).map((one) => replying(one, old, name));
+  if (step.type === "end" && step.reply && old in step.reply) {
+    const reply = Object.entries(step.reply).map(([key, one]) => [key === old ? name : key, one] as const);
+    return { ...step, reply: Object.fromEntries(reply) };
+  }
+  if (step.type === "decide") {
+    const ways = (step.ways ?? []).map((way) => ({ ...way, steps: all(way.steps) }));
+    return { ...step, ways, otherwise: all(step.otherwise) };
+  }
+  if ("on_failure" in step && step.on_failure) {
+    const rules = step.on_failure.map((rule) => (rule.type === "instead" ? { ...rule, steps: all(rule.steps) } : rule));
+    return { ...step, on_failure: rules };
+  }
+  return step;
+}

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, api, marked, type Schemas } from "../../api/client";
 import { useMark } from "../../ui/mark";
 import { everyItem, usePages } from "../../ui/pages";
+import { useRecordTypes } from "../records/records";
 
 export type Flow = Schemas["Flow"];
 
@@ -150,6 +151,22 @@ export function useRunFlow(project: string, name: string) {
           params: { path: { project, name }, header: marked(mark.of(body)) },
           body,
         }),
+      ),
+  });
+}
+
+/** The types of records that outlast a run: kept ones, and those that live at a service. */
+export function useLastingTypes(project: string) {
+  return (useRecordTypes(project).data?.types ?? []).filter((one) => one.document.kind !== "passing");
+}
+
+/** What takes in requests of services. */
+export function useWebhooks(project: string) {
+  return useQuery({
+    queryKey: ["webhooks", project],
+    queryFn: () =>
+      everyItem((page) =>
+        answer(api.GET("/api/v1/projects/{project}/webhooks", { params: { path: { project }, query: page } })),
       ),
   });
 }

@@ -8,13 +8,13 @@ import { Empty, Field, Heading, Tag } from "../../ui/parts";
 import { useQueries, useSaveQuery } from "../../ui/prepared";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { TextParts } from "../../ui/TextParts";
+import { FIELD_TYPES } from "../bench/plan";
 import { UsedBy } from "../finding/UsedBy";
 import { usePermission } from "../session/session";
 
 type Query = Schemas["PreparedQuery"];
 type QueryDocument = Query["document"];
 type Variable = NonNullable<QueryDocument["variables"]>[number];
-const TYPES = ["text", "integer", "decimal", "boolean", "date", "datetime", "json"] as const;
 const LITERALS = {
   doubled: "with quote marks doubled: 'O''Hara'",
   backslash: "with a backslash before quote marks: 'O\\'Hara'",
@@ -170,7 +170,7 @@ function Editor({
             value={one.type ?? "text"}
             onChange={(e) => change(number, { type: e.target.value as Variable["type"] })}
           >
-            {TYPES.map((type) => (
+            {FIELD_TYPES.map((type) => (
               <option key={type}>{type}</option>
             ))}
           </select>

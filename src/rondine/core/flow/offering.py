@@ -12,8 +12,11 @@ from rondine.core.errors import NotFound
 from rondine.core.flow.checking import seen_in
 from rondine.core.flow.checking_sources import Known, Seen
 from rondine.core.flow.document import (
+    Approval,
+    Ask,
     Asked,
     AskStep,
+    Callback,
     DecideStep,
     EndStep,
     FlowDocument,
@@ -35,8 +38,8 @@ Schemas = Mapping[str, Schema]
 @dataclass(frozen=True, slots=True)
 class Offer:
     """A value that can be named at a step. of: input, result, kept, item, position, failure, undone, standing or
-    caller.  name: of the input, earlier step, kept or standing value.  is_certain: not of a step that may have
-    failed, or not been done, nor of a list that may be empty."""
+    caller.  name: of the input, earlier step, kept or standing value, or of the branch that is undone.  is_certain:
+    not of a step that may have failed, or not been done, nor of a list that may be empty."""
 
     source: FlowSource
     of: str
@@ -49,8 +52,8 @@ class Offer:
 @dataclass(frozen=True, slots=True)
 class Opening:
     """Something that a step is given. at: where its source stands in the flow, as a JSON Pointer (RFC 6901).  part:
-    the branch, of several that are asked at once.  held: its source, if it has one.  offers: which of the values fit,
-    by their numbers."""
+    the branch, of several that are asked at once.  undoes: what takes it back is given it.  held: its source, if it
+    has one.  offers: which of the values fit, by their numbers."""
 
     at: str
     name: str
@@ -61,6 +64,7 @@ class Opening:
     held: FlowSource | None
     offers: Sequence[int]
     input: Input | None = None
+    undoes: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,8 +119,11 @@ def _record_type(step: Step, value: Valued) -> str:
 
 
 def _is_offered(opening: Opening, value: Offer) -> bool:
-    is_own = value.of in ("item", "position") and opening.at.endswith("/each/of")
-    return not is_own and fits(value.type, opening.type)
+    if value.of in ("item", "position") and opening.at.endswith("/each/of"):
+        return False
+    if value.of == "undone" and not (opening.undoes and opening.part == value.name):
+        return False
+    return fits(value.type, opening.type)
 
 
 class _Offering:
@@ -133,6 +140,8 @@ class _Offering:
         if seen.has_item and isinstance(step, AskStep) and step.each is not None:
             found += self._items(step.each.of)
             found.append(Offer(FlowSource(position=True), "position", "", "integer"))
+        if isinstance(step, AskStep):
+            found += self._undone(step)
         for name, earlier in reversed([*seen.results.items()]):
             found += self._of_step(name, earlier, name in seen.certain)
         found += [Offer(FlowSource(kept=name), "kept", name, type_) for name, type_ in seen.kept.items()]
@@ -157,6 +166,14 @@ class _Offering:
             schema = next((items_of(one.schema, schemas) for one in valued(whole, schemas) if one.at == at), True)
         for one in valued(schema, schemas):
             yield Offer(FlowSource(item=True, at=_at(one)), "item", "", one.type, one.title)
+
+    def _undone(self, step: AskStep) -> Iterator[Offer]:
+        """What came of each thing that can be taken back."""
+        for part, ask, _ in _asks(step, ""):
+            if ask.undo is not None:
+                schema, schemas = self._asked(ask)
+                for one in valued(schema, schemas):
+                    yield Offer(FlowSource(undone=True, at=_at(one)), "undone", part, one.type, one.title)
 
     # --- what comes of a step
 
@@ -232,6 +249,13 @@ class _Offering:
                 yield from self._of_record(step, here)
             case PauseStep(until=FlowSource() as until):
                 yield Opening(f"{here}/until", "until", "datetime", True, "", "", until, ())
+            case PauseStep(callback=Callback() as callback):
+                for number, match in enumerate(callback.matches):
+                    place = f"{here}/callback/matches/{number}/equals"
+                    yield Opening(place, _words(match.at), "", True, "", "", match.equals, ())
+            case PauseStep(person=Approval() as person):
+                for title, shown in person.shows.items():
+                    yield Opening(f"{here}/person/shows{pointer_text((title,))}", title, "", True, "", "", shown, ())
             case EndStep(fail=FlowSource() as reason):
                 yield Opening(f"{here}/fail", "fail", "text", True, "", "", reason, ())
             case EndStep():
@@ -255,13 +279,13 @@ class _Offering:
                         )
 
     def _of_asked(self, step: AskStep, here: str) -> Iterator[Opening]:
-        if step.ask is not None:
-            yield from self._inputs(step.ask, f"{here}/ask", "")
-        for number, branch in enumerate(step.together):
-            yield from self._inputs(branch, f"{here}/together/{number}", branch.name)
         if step.each is not None:
             yield Opening(f"{here}/each/of", "of", "list", True, "the list", "", step.each.of, ())
-            yield from self._inputs(step.each.ask, f"{here}/each/ask", "")
+        for part, ask, place in _asks(step, here):
+            yield from self._inputs(ask, place, part)
+            if ask.undo is not None:
+                for one in self._inputs(ask.undo, f"{place}/undo", part):
+                    yield replace(one, undoes=True)
 
     def _inputs(self, ask: Asked, here: str, part: str) -> Iterator[Opening]:
         for one in self._inputs_of(ask):
@@ -291,6 +315,20 @@ class _Offering:
             held = (step.key if is_key else step.fields).get(field.name)
             place = f"{here}/{part}{pointer_text((field.name,))}"
             yield Opening(place, field.name, field.type, is_key, field.title, "", held, ())
+
+
+def _asks(step: AskStep, here: str) -> Iterator[tuple[str, Ask, str]]:
+    """(branch, what is asked, its place) of all that a step asks."""
+    if step.ask is not None:
+        yield "", step.ask, f"{here}/ask"
+    for number, branch in enumerate(step.together):
+        yield branch.name, branch, f"{here}/together/{number}"
+    if step.each is not None:
+        yield "", step.each.ask, f"{here}/each/ask"
+
+
+def _words(at: str | At) -> str:
+    return at if isinstance(at, str) else at.jsonpath or at.pointer or at.xpath or ""
 
 
 def _at(value: Valued) -> Any:

@@ -42,7 +42,9 @@ def _read(data: Mapping[str, Any]) -> tuple[FlowDocument, str]:
 class OfferItem(serializers.Serializer[Any]):
     source = DocumentField(FlowSource)  # type: ignore[assignment]
     of = serializers.ChoiceField(KINDS, help_text="where it comes from")
-    name = serializers.CharField(help_text="of the input, earlier step, kept or standing value")
+    name = serializers.CharField(
+        help_text="of the input, earlier step, kept or standing value, or of the branch that is undone"
+    )
     type = serializers.CharField(help_text="of inputs, or list or object; blank if it is not known")
     title = serializers.CharField()
     is_certain = serializers.BooleanField(
@@ -57,6 +59,7 @@ class OpeningItem(serializers.Serializer[Any]):
     required = serializers.BooleanField()  # type: ignore[assignment]
     title = serializers.CharField()
     part = serializers.CharField(help_text="the branch, of several that are asked at once")
+    undoes = serializers.BooleanField(help_text="whether what takes it back is given it")
     held = DocumentField(FlowSource, allow_null=True, help_text="where it comes from; null if it is open")
     offers = serializers.ListField(
         child=serializers.IntegerField(), help_text="the values that fit, by their number in `offers`"

@@ -551,6 +551,47 @@ def test_a_signed_callback_lets_the_run_go_on_that_is_meant_and_counts_once(pape
     assert papers.end_of(other)[1] == {"it": 7}
 
 
+def test_a_request_finds_the_run_that_is_meant_whatever_tells_it_apart(papers):
+    send = webhook(papers, "plots")
+    ways = {
+        "by-text": [{"at": "order", "equals": {"input": "number"}}],
+        "by-two": [{"at": "order", "equals": {"input": "number"}}, {"at": "plot", "equals": {"value": "north"}}],
+        "by-number": [{"at": "count", "equals": {"value": 7}}],
+        "by-path": [{"at": {"jsonpath": "$.lots[?@.is_own].order"}, "equals": {"input": "number"}}],
+        "by-nothing": [],
+    }
+    for name, matches in ways.items():
+        pause = {
+            "type": "pause",
+            "name": "told",
+            "time_limit": 600,
+            "callback": {"webhook": "plots", "matches": matches},
+        }
+        papers.flow(name, pause, end(it={"result": "told", "at": "body.plot"}), reply=REPLY)
+    runs = {name: papers.begin(name, number="P-1") for name in ways}
+    for run in runs.values():
+        papers.wait_for(run, "callback")
+
+    def waiting():
+        return {name for name, run in runs.items() if papers.project.runs.get(run)["state"] == "waiting"}
+
+    def sent(mark, body, *ended):
+        assert send({"plot": "south", **body}, mark) < 300
+        for name in ended:
+            assert papers.end_of(runs[name])[1] == {"it": body.get("plot", "south")}, name
+        assert waiting() == left - set(ended)
+        left.difference_update(ended)
+
+    left = {*ways}
+    sent("p-0", {"order": "P-2", "count": 8, "lots": []}, "by-nothing")
+    sent("p-1", {"order": 1, "count": "seven"})
+    sent("p-2", {"order": "P-1"}, "by-text")
+    sent("p-3", {"order": "P-1", "plot": "north"}, "by-two")
+    sent("p-4", {"count": "7.0"}, "by-number")  # written as a text, as some services do
+    sent("p-5", {"lots": [{"order": "P-2", "is_own": True}, {"order": "P-1", "is_own": False}]})
+    sent("p-6", {"lots": [{"order": "P-1", "is_own": True}]}, "by-path")
+
+
 def test_a_callback_that_is_quicker_than_the_run_is_not_lost(papers):
     send = webhook(papers, "quick-lab")
     papers.seconds["tree"] = 2

@@ -15,6 +15,7 @@ from rondine.core.errors import Conflict, NotFound, RunEnded
 from rondine.core.flow.document import Callback, FlowDocument, PauseStep, steps_by_name
 from rondine.core.flow.history import AnyEvent
 from rondine.core.flow.tasks import End, Next, Waiting
+from rondine.server.flows.lookup import lookup_of
 from rondine.server.flows.models import FlowEvent, FlowPause
 from rondine.server.runs.actions import defer, notify
 from rondine.server.runs.models import Run
@@ -130,19 +131,20 @@ def rest(run: Run, document: FlowDocument, waiting: Sequence[Waiting], wake: dat
 
 def _pause(run: Run, waiting: Waiting, step: Any) -> FlowPause:
     content: dict[str, Any] = {"shows": dict(waiting.shows)} if waiting.shows else {}
-    webhook = ""
+    webhook = paths = digest = ""
     if isinstance(step, PauseStep) and isinstance(step.callback, Callback):
         webhook = step.callback.webhook
         content["matches"] = [
             [at if isinstance(at, str) else {"jsonpath": at.jsonpath, "pointer": at.pointer}, value]
             for at, value in waiting.matches
         ]
+        paths, digest = lookup_of(content["matches"])
     if isinstance(step, PauseStep) and step.person is not None:
         asked = step.person
         content |= {"question": asked.question, "roles": list(asked.roles), "people": list(asked.people)}
     return FlowPause(
         run=run, task=waiting.task, step=waiting.step, kind=waiting.kind, until=waiting.until, webhook=webhook,
-        content=content,
+        paths=paths, digest=digest, content=content,
     )  # fmt: skip
 
 

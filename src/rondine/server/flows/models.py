@@ -75,7 +75,8 @@ class FlowEvent(models.Model):
 class FlowPause(models.Model):
     """What a run waits for: a time, a callback, a person's yes, or that somebody says what became of a task. until:
     when its time is over.  webhook: of the callback.  content: what people see, or what a callback has to match.
-    is_looked_for: it is known that the callback did not come before the pause began."""
+    paths, digest: of the callback, to look it up by (`lookup.py`); empty where it has to be compared.  is_looked_for:
+    it is known that the callback did not come before the pause began."""
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="pauses")
     task = models.CharField(max_length=200)
@@ -83,6 +84,8 @@ class FlowPause(models.Model):
     kind = models.CharField(max_length=10, choices=[(kind, kind) for kind in WAITS])
     until = models.DateTimeField(null=True)
     webhook = models.CharField(max_length=63, blank=True)
+    paths = models.CharField(max_length=500, blank=True, default="")
+    digest = models.CharField(max_length=64, blank=True, default="")
     content = ExactJSONField(default=dict)
     is_looked_for = models.BooleanField(default=False)
 
@@ -91,4 +94,7 @@ class FlowPause(models.Model):
             models.UniqueConstraint(fields=["run", "task"], name="one_pause_a_task"),
             models.CheckConstraint(condition=Q(kind__in=WAITS), name="pause_kind_is_known"),
         ]
-        indexes = [models.Index(fields=["webhook"], condition=Q(kind="callback"), name="pauses_for_callbacks")]
+        indexes = [
+            models.Index(fields=["webhook", "paths"], condition=Q(kind="callback"), name="pauses_for_callbacks"),
+            models.Index(fields=["digest"], condition=~Q(digest=""), name="pauses_by_what_tells_apart"),
+        ]

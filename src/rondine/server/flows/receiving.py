@@ -14,10 +14,11 @@ from rondine.core.documents import read_document
 from rondine.core.errors import Conflict, RondineError
 from rondine.core.flow.history import Answered, AnyEvent, History
 from rondine.core.items.webhook import ToFlow
-from rondine.core.mapping.document import At, Condition
+from rondine.core.mapping.document import Condition
 from rondine.core.mapping.taking import passes
-from rondine.core.paths import parse_pointer, parse_short, resolve
+from rondine.core.paths import parse_pointer, resolve
 from rondine.server.flows.log import tell_run
+from rondine.server.flows.lookup import may_wait_for, value_at
 from rondine.server.flows.models import Flow, FlowPause
 from rondine.server.flows.queueing import queue_flow
 from rondine.server.runs.calls import problem_of
@@ -38,7 +39,7 @@ def act(webhook: Webhook, becomes: ToFlow, deliveries: Sequence[Delivery]) -> in
             pauses = FlowPause.objects.filter(
                 kind="callback", webhook__in=("", webhook.name), run__environment=webhook.environment_id
             )
-            for pause in pauses.order_by("pk"):
+            for pause in may_wait_for(value, pauses).order_by("pk"):
                 if matches(pause, value) and _tell(pause, delivery, value):
                     delivery.run_id = pause.run_id
             if delivery.run_id is None and becomes.flow:
@@ -58,12 +59,10 @@ def value_of(body: Body) -> Any:
 
 def matches(pause: FlowPause, value: Any) -> bool:
     """Whether a body has all that a pause asks of it."""
-    for at, wanted in pause.content.get("matches", []):
-        path = parse_short(at) if isinstance(at, str) else At(**at).path()
-        found = path.find(value)
-        if len(found) != 1 or not passes(Condition(source="", is_="equal", value=wanted), found[0].value):
-            return False
-    return True
+    return all(
+        passes(Condition(source="", is_="equal", value=wanted), value_at(at, value))
+        for at, wanted in pause.content.get("matches", [])
+    )
 
 
 def _tell(pause: FlowPause, delivery: Delivery, value: Any) -> bool:

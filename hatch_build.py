@@ -1,4 +1,4 @@
-"""Puts the built console into the wheel."""
+"""Puts the built console and the API's description into the wheel."""
 
 from pathlib import Path
 from typing import Any
@@ -10,6 +10,9 @@ class ConsoleInWheel(BuildHookInterface):
     """A wheel from a tree whose console is not built has none, and the service then says so; tools/wheel builds it first."""
 
     def initialize(self, version: str, build_data: dict[str, Any]) -> None:
+        if self.target_name == "wheel":
+            description = Path(self.root) / "docs" / "openapi.json"
+            build_data["force_include"][str(description)] = "rondine/server/openapi.json"
         built = Path(self.root) / "console" / "dist"
         if (built / "index.html").exists():
             build_data["force_include"][str(built)] = "rondine/server/console"

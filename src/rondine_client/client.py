@@ -26,6 +26,8 @@ T = TypeVar("T")
 URL = "http://127.0.0.1:18200"
 #: Seconds for one answer; trials may take that long.
 TIMEOUT = 150.0
+#: Seconds for which a connection is kept that nothing is sent on.
+KEPT = 20.0
 
 
 class Account(Resource[S]):
@@ -291,6 +293,8 @@ def _settings(url: str, timeout: float) -> dict[str, Any]:
         "base_url": f"{url}/api/v1",
         "timeout": timeout,
         "follow_redirects": False,
+        # shorter than the service keeps one: a request on a connection that it is just closing would be lost
+        "limits": httpx.Limits(max_connections=100, max_keepalive_connections=20, keepalive_expiry=KEPT),
         # loading the certificates takes longer than most commands; plain http has no use for them
         "verify": url.startswith("https:"),
     }

@@ -8,6 +8,7 @@ import time
 import httpx
 import pytest
 
+import rondine_client.client
 from rondine.server.api import door
 
 
@@ -104,3 +105,16 @@ def test_requests_leave_no_connection_to_the_database_behind(rondine):
     for _ in range(40):
         project.environments.get("test")
     assert rondine.sql(count)[0][0] <= before + 5
+
+
+def test_a_connection_outlasts_the_time_for_which_callers_keep_one(rondine):
+    """Both would otherwise end it at the same moment, and a request sent just then would be lost."""
+    assert rondine_client.client.KEPT < door.KEPT_OPEN
+
+    def port(client):
+        return client.get("/api/v1/health").extensions["network_stream"].get_extra_info("client_addr")[1]
+
+    with httpx.Client(base_url=rondine.url, limits=httpx.Limits(keepalive_expiry=30)) as client:
+        first = port(client)
+        time.sleep(6)  # uvicorn's own time, and httpx's, is 5 seconds
+        assert port(client) == first

@@ -416,7 +416,7 @@ def test_a_run_whose_step_was_over_before_all_had_answered_rests_at_the_pause_be
     papers.seconds["lots"] = 60
     papers.flow(
         "late",
-        together("papers", "tree", "lots", success={"type": "what_succeeds"}, time_limit=1),
+        together("papers", "tree", "lots", success={"type": "what_succeeds"}, time_limit=5),
         {"type": "pause", "name": "look", "time_limit": 600, "person": {"question": "Enough?"}},
         end(it={"result": "papers", "at": "failed"}),
         reply=REPLY,
@@ -711,7 +711,7 @@ def test_a_case_of_a_flow_is_a_run_played_again_without_a_network(papers, rondin
     papers.flow(
         "cased",
         ask("tree"),
-        together("papers", "soil", "lots", success={"type": "what_succeeds"}, time_limit=1),
+        together("papers", "soil", "lots", success={"type": "what_succeeds"}, time_limit=5),
         {"type": "pause", "name": "look", "time_limit": 600, "person": {"question": "Enough?"}},
         ask("plan", "plan", given={"number": {"result": "look", "at": "by"}}),
         end(it={"result": "papers", "at": "failures"}, why={"result": "plan", "at": "body.girth"}),

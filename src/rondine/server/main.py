@@ -119,7 +119,7 @@ def run_web(args: argparse.Namespace) -> None:
     import uvicorn
 
     from rondine.server.asgi import application  # sets Django up, so it comes first
-    from rondine.server.api.door import Protocol  # isort: skip
+    from rondine.server.api.door import KEPT_OPEN, Protocol  # isort: skip
     from rondine.server.applications.use import close  # isort: skip
     from rondine.server.runs.streams import hub  # isort: skip
 
@@ -139,6 +139,8 @@ def run_web(args: argparse.Namespace) -> None:
         log_config=None,
         access_log=False,
         timeout_graceful_shutdown=5,
+        # longer than callers keep one, so that none sends its next request into a connection that is just being closed
+        timeout_keep_alive=KEPT_OPEN,
         loop="uvloop",
         http=Protocol,
         server_header=False,

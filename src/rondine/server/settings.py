@@ -20,6 +20,10 @@ HOME = Path(os.environ.get("RONDINE_HOME") or (ROOT / "var" if IN_TREE else Path
 #: The web service's threads live for one request, so a connection does too; workers and commands keep one a thread.
 IS_WEB = os.environ.get("RONDINE_IS_WEB") == "1"
 _PACKED = Path(__file__).parent / "console"
+#: The API's description as tools/generate wrote it, which takes seconds to make.
+DESCRIPTION = Path(__file__).parent / "openapi.json"
+if not DESCRIPTION.is_file():
+    DESCRIPTION = ROOT / "docs" / "openapi.json"
 CONSOLE = Path(os.environ.get("RONDINE_CONSOLE") or (_PACKED if _PACKED.is_dir() else ROOT / "console" / "dist"))
 KEYS_FILE = HOME / "encryption-keys.json"
 

@@ -16,6 +16,8 @@ Receive = Callable[[], Awaitable[Message]]
 Send = Callable[[Message], Awaitable[None]]
 #: Bytes of a body; of one that goes through files, as the readings of responses do, and what applications send.
 MOST, MOST_READ = 64 * 1024 * 1024, 2 * 1024**3
+#: Seconds for which a connection is kept open that nothing comes on.
+KEPT_OPEN = 60
 #: Seconds for a request's line and headers; between two parts of its body; and for how long a body that is refused is
 #: still taken in.
 HEADER_PATIENCE, BODY_PATIENCE, DRAIN = 30.0, 30.0, 2.0

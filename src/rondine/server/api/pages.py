@@ -1,5 +1,6 @@
 """The console's files and the pages around them, under a strict Content-Security-Policy."""
 
+import functools
 import json
 import re
 import secrets
@@ -97,10 +98,18 @@ def console(request: HttpRequest) -> HttpResponse:
 
 def openapi_document(request: HttpRequest) -> HttpResponse:
     return HttpResponse(
-        json.dumps(openapi.document()),
+        _description(),
         content_type="application/vnd.oai.openapi+json;version=3.1",
         headers={"Cache-Control": "no-cache"},
     )
+
+
+@functools.cache
+def _description() -> bytes:
+    """As it was written when this version was made; otherwise made now, which takes seconds of everybody's time."""
+    path: Path = settings.DESCRIPTION
+    document = json.loads(path.read_bytes()) if path.is_file() else openapi.document()
+    return json.dumps(document).encode()
 
 
 def health(request: HttpRequest) -> HttpResponse:

@@ -17,7 +17,8 @@ from urllib.parse import unquote, urlsplit
 ROOT = Path(__file__).resolve().parents[3]
 IN_TREE = (ROOT / "pyproject.toml").exists()
 HOME = Path(os.environ.get("RONDINE_HOME") or (ROOT / "var" if IN_TREE else Path.home() / ".local/state/rondine"))
-#: The web service's threads live for one request, so a connection does too; workers and commands keep one a thread.
+#: The web service's threads live for one request, and so share a pool of connections, which are given back before a
+#: request waits for something outside; workers and commands keep one a thread.
 IS_WEB = os.environ.get("RONDINE_IS_WEB") == "1"
 _PACKED = Path(__file__).parent / "console"
 #: The API's description as tools/generate wrote it, which takes seconds to make.
@@ -47,6 +48,9 @@ def database_uri() -> str:
 
 def _database() -> dict[str, object]:
     parts = urlsplit(database_uri() or "postgresql://127.0.0.1/rondine")
+    options: dict[str, object] = {"connect_timeout": 15, "application_name": "rondine"}
+    if IS_WEB:
+        options["pool"] = {"min_size": 2, "max_size": 40, "timeout": 5, "max_idle": 300}
     return {
         "ENGINE": "django.db.backends.postgresql",
         "NAME": parts.path.lstrip("/"),
@@ -56,7 +60,7 @@ def _database() -> dict[str, object]:
         "PORT": str(parts.port or 5432),
         "CONN_MAX_AGE": 0 if IS_WEB else 60,
         "CONN_HEALTH_CHECKS": True,
-        "OPTIONS": {"connect_timeout": 15, "application_name": "rondine"},
+        "OPTIONS": options,
     }
 
 

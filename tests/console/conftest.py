@@ -20,13 +20,22 @@ def browser():
         made.close()
 
 
+@pytest.fixture(scope="session")
+def signed_in():
+    """What a browser keeps of each person who has signed in once."""
+    return {}
+
+
 @pytest.fixture
-def open_page(browser, rondine):
+def open_page(browser, rondine, signed_in):
     """Opens a page signed in as somebody; fails on script errors and on violations of the content policy."""
     contexts, faults = [], []
 
     def open_as(person="mira", path="", width=1280, height=800):
-        context = browser.new_context(viewport={"width": width, "height": height}, base_url=rondine.url)
+        held = signed_in.get(person)
+        context = browser.new_context(
+            viewport={"width": width, "height": height}, base_url=rondine.url, storage_state=held
+        )
         contexts.append(context)
         page = context.new_page()
         page.set_default_timeout(30_000)
@@ -35,9 +44,11 @@ def open_page(browser, rondine):
             "console",
             lambda message: faults.append(message.text) if "Content Security Policy" in message.text else None,
         )
-        page.goto("/")
-        sign_in(page, person, rondine.passwords[person])
-        page.wait_for_url("**/p/*")  # the first of their projects, which other tests may have made
+        if held is None or not context.request.get("/api/v1/session").ok:
+            page.goto("/")
+            sign_in(page, person, rondine.passwords[person])
+            page.wait_for_url("**/p/*")  # the first of their projects, which other tests may have made
+            signed_in[person] = context.storage_state()
         if path or not page.url.endswith("/p/olmara"):
             page.goto(f"/p/olmara{path}")
         if path.startswith(EDITED):  # nobody clicks while a form still moves

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Named, Seconds, type Set } from "./StepRules";
+import { Names } from "./Typed";
 import type { Step } from "./words";
 
 type Rule = NonNullable<Extract<Step, { type: "ask" }>["on_failure"]>[number];
@@ -90,7 +91,12 @@ function OneRule({ rule, number, onRule }: { rule: Rule; number: number; onRule:
         </select>
       </Named>
       <Named label="Only of these kinds">
-        <Kinds kinds={kinds} isRepeat={rule.type === "repeat"} onKinds={(made) => onRule(withKinds(rule, made))} />
+        <Names
+          className="input input-xs w-48 font-mono"
+          placeholder={rule.type === "repeat" ? "what may pass by itself" : "any kind"}
+          names={kinds}
+          onNames={(made) => onRule(withKinds(rule, made))}
+        />
       </Named>
       {rule.type === "repeat" && (
         <>
@@ -122,28 +128,4 @@ function OneRule({ rule, number, onRule }: { rule: Rule; number: number; onRule:
 function withKinds(rule: Rule, kinds: string[]): Rule {
   const { kinds: _, ...rest } = rule;
   return kinds.length ? { ...rest, kinds } : rest;
-}
-
-/** Kinds of failure by name, with spaces or commas between them. */
-function Kinds({
-  kinds,
-  isRepeat,
-  onKinds,
-}: {
-  kinds: string[];
-  isRepeat: boolean;
-  onKinds: (kinds: string[]) => void;
-}) {
-  const [text, setText] = useState(kinds.join(" "));
-  return (
-    <input
-      className="input input-xs w-48 font-mono"
-      placeholder={isRepeat ? "what may pass by itself" : "any kind"}
-      value={text}
-      onChange={(e) => {
-        setText(e.target.value);
-        onKinds(e.target.value.split(/[\s,]+/).filter(Boolean));
-      }}
-    />
-  );
 }

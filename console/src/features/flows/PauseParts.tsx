@@ -5,6 +5,7 @@ import { useWebhooks } from "./flows";
 import { Pointing } from "./Pointing";
 import type { Editing } from "./StepEditor";
 import { Named, Seconds } from "./StepRules";
+import { Names } from "./Typed";
 import type { Step } from "./words";
 
 type PauseStep = Extract<Step, { type: "pause" }>;
@@ -69,7 +70,12 @@ export function PauseParts({
             </select>
           </Named>
           <Named label="Who is asked, by sign-in name">
-            <People people={step.person.people ?? []} onPeople={(people) => set("/person/people", people)} />
+            <Names
+              className="input input-xs w-40 font-mono"
+              placeholder="whoever may answer"
+              names={step.person.people ?? []}
+              onNames={(people) => set("/person/people", people.length ? people : undefined)}
+            />
           </Named>
           <Adding
             label="Values to show with the question"
@@ -110,22 +116,6 @@ export function PauseParts({
         </>
       )}
     </div>
-  );
-}
-
-function People({ people, onPeople }: { people: string[]; onPeople: (people: string[] | undefined) => void }) {
-  const [text, setText] = useState(people.join(" "));
-  return (
-    <input
-      className="input input-xs w-40 font-mono"
-      placeholder="whoever may answer"
-      value={text}
-      onChange={(e) => {
-        setText(e.target.value);
-        const made = e.target.value.split(/[\s,]+/).filter(Boolean);
-        onPeople(made.length ? made : undefined);
-      }}
-    />
   );
 }
 

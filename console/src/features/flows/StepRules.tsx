@@ -1,10 +1,10 @@
-import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import { FIELD_TYPES } from "../bench/plan";
 import { Conditions } from "./Conditions";
 import { put } from "./edits";
 import { IfItFails } from "./Failures";
 import type { Editing } from "./StepEditor";
+import { Typed } from "./Typed";
 import { sourceWords, type AskStep, type Step } from "./words";
 
 export type Set = (pointer: string, value: unknown) => void;
@@ -60,19 +60,15 @@ export function Seconds({
   value: number | null;
   onValue: (value: number | undefined) => void;
 }) {
-  const [text, setText] = useState(value === null ? "" : String(value));
   return (
     <Named label={label}>
-      <input
+      <Typed
         className="input input-xs w-24"
         inputMode="decimal"
-        value={text}
-        onChange={(e) => {
-          setText(e.target.value);
-          const number = Number(e.target.value);
-          if (e.target.value === "") onValue(undefined);
-          else if (number > 0) onValue(number);
-        }}
+        value={value}
+        write={(number) => (number === null ? "" : String(number))}
+        read={(text) => (text === "" ? null : Number(text) > 0 ? Number(text) : undefined)}
+        onValue={(number) => onValue(number ?? undefined)}
       />
     </Named>
   );

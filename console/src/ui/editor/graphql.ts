@@ -1,8 +1,8 @@
 /** What a GraphQL text says at a place, as its language's parser reads it, finished or not. */
 
-import { syntaxTree } from "@codemirror/language";
 import type { EditorState } from "@codemirror/state";
 import type { SyntaxNode } from "@lezer/common";
+import { treeOf } from "./tree";
 
 /** A place where a field may stand: the fields around it, from the outermost. */
 export interface FieldPlace {
@@ -17,7 +17,7 @@ export function fieldPlaceAt(state: EditorState, position: number): FieldPlace |
   const path: string[] = [];
   const name = /[A-Za-z_0-9]*$/.exec(state.sliceDoc(Math.max(0, position - 100), position))?.[0] ?? "";
   const from = position - name.length;
-  let node: SyntaxNode | null = syntaxTree(state).resolveInner(from, -1);
+  let node: SyntaxNode | null = treeOf(state).resolveInner(from, -1);
   if (node.name === "}" || node.name === ")") node = node.parent?.parent ?? null;
   let isInSelection = false;
   for (; node; node = node.parent) {

@@ -6,6 +6,7 @@ import { RangeSetBuilder, StateEffect, StateField, type EditorState } from "@cod
 import { Decoration, EditorView, type DecorationSet } from "@codemirror/view";
 import { useCallback, useLayoutEffect, useRef } from "react";
 import { CodeEditor } from "../editor/CodeEditor";
+import { treeOf } from "../editor/tree";
 import { completing, type Known } from "./completion";
 import { nodeAt, pointerAt } from "./places";
 import type { Schema } from "./schema";
@@ -74,7 +75,7 @@ export default function JsonEditor(props: Props) {
     const line = at.state.doc.lineAt(position);
     // behind its end, a line stands for what begins on it
     const meant = position >= line.to - 1 ? line.from + Math.max(0, line.text.search(/\S/)) : position;
-    now.current.onPoint(pointerAt(at.state, syntaxTree(at.state).resolveInner(meant, 1)));
+    now.current.onPoint(pointerAt(at.state, treeOf(at.state).resolveInner(meant, 1)));
   };
   const extensions = () => [
     json(),

@@ -5,10 +5,10 @@ import {
   type CompletionContext,
   type CompletionResult,
 } from "@codemirror/autocomplete";
-import { syntaxTree } from "@codemirror/language";
 import type { EditorState } from "@codemirror/state";
 import type { EditorView } from "@codemirror/view";
 import type { SyntaxNode } from "@lezer/common";
+import { treeOf } from "../editor/tree";
 import { nodeAt, pointerAt, stepsOf, textsIn } from "./places";
 import { begun, kindsOf, schemasAt, type Schema } from "./schema";
 
@@ -19,7 +19,7 @@ export type Known = (pointer: string) => { text: string; detail: string }[];
 export function completing(schema: Schema | undefined, known: Known) {
   return (context: CompletionContext): CompletionResult | null => {
     const { state, pos } = context;
-    const node = syntaxTree(state).resolveInner(pos, -1);
+    const node = treeOf(state).resolveInner(pos, -1);
     if (node.name === "PropertyName")
       return schema
         ? {

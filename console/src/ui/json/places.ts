@@ -1,6 +1,6 @@
-import { syntaxTree } from "@codemirror/language";
 import type { EditorState } from "@codemirror/state";
 import type { SyntaxNode } from "@lezer/common";
+import { treeOf } from "../editor/tree";
 
 /** The steps of a JSON Pointer (RFC 6901), unescaped. */
 export function stepsOf(pointer: string): string[] {
@@ -60,7 +60,7 @@ export function pointerAt(state: EditorState, node: SyntaxNode): string {
 
 /** The value at a pointer, or as much of the way to it as there is. */
 export function nodeAt(state: EditorState, pointer: string): SyntaxNode | null {
-  let node = syntaxTree(state).topNode.firstChild;
+  let node = treeOf(state).topNode.firstChild;
   for (const step of stepsOf(pointer)) {
     const inner: SyntaxNode | undefined =
       node?.name === "Array"

@@ -9,14 +9,15 @@ from pathlib import Path
 from typing import Any
 
 import drf_spectacular_sidecar
+import psycopg
 from django.conf import settings
-from django.db import OperationalError, connection
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.csrf import ensure_csrf_cookie
 from whitenoise.middleware import WhiteNoiseMiddleware
 
 from rondine.server.api import openapi
 from rondine.server.api.problems import DatabaseAway, problem_response
+from rondine.server.threads import own_parameters
 
 _HASHED = re.compile(r"-[A-Za-z0-9_-]{8,}\.\w+$")
 
@@ -115,9 +116,10 @@ def _description() -> bytes:
 def health(request: HttpRequest) -> HttpResponse:
     """Whether the service and its database respond; if not, 503 with the cause."""
     try:
-        with connection.cursor() as cursor:
-            cursor.execute("SELECT 1")
-    except OperationalError as error:
+        # a connection of its own: that of a pool would come, or not come, without saying why
+        with psycopg.connect(**own_parameters(), connect_timeout=5) as own:
+            own.execute("SELECT 1")
+    except psycopg.OperationalError as error:
         words = " ".join(str(error).split())[:300]
         return problem_response(
             DatabaseAway(

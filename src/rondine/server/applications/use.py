@@ -28,6 +28,7 @@ from typing import Any
 from urllib.parse import parse_qsl, unquote
 
 import structlog
+from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.db import connections
 
@@ -476,4 +477,5 @@ async def _stream(request: _Request, send: Any, project: str, environment: str, 
         finally:
             connections.close_all()
 
-    await stream(request.receive, send, run, shown, shown)
+    await sync_to_async(shown)()  # what is wrong is told as everywhere here
+    await stream(request.receive, send, run, shown)

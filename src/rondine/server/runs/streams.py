@@ -110,17 +110,8 @@ def add_stream(result: dict[str, Any], **_: Any) -> dict[str, Any]:
 
 async def stream_run(scope: Any, receive: Any, send: Any, project: str, run_id: int) -> None:
     """`run` events with the run as the API shows it, until it is over."""
-    begin, shown = partial(_begin, scope, project, run_id), partial(_shown, scope, project, run_id)
-    await stream(receive, send, run_id, begin, shown)
-
-
-async def stream(
-    receive: Any, send: Any, run_id: int, begin: Callable[[], object], shown: Callable[[], tuple[str, bytes]]
-) -> None:
-    """`run` events until a run is over. begin: raises what is wrong before the first.  shown: (the run's state, it as
-    JSON). Both are called in a thread."""
     try:
-        await sync_to_async(begin)()
+        await sync_to_async(_begin)(scope, project, run_id)
     except Exception as error:
         found = named(error)
         body = json.dumps(problem(found)).encode()
@@ -129,6 +120,11 @@ async def stream(
         )
         await send({"type": "http.response.body", "body": body})
         return
+    await stream(receive, send, run_id, partial(_shown, scope, project, run_id))
+
+
+async def stream(receive: Any, send: Any, run_id: int, shown: Callable[[], tuple[str, bytes]]) -> None:
+    """`run` events until a run is over. shown: (the run's state, it as JSON); called in a thread."""
     queue = hub.listen(run_id)
     gone = asyncio.create_task(_until_gone(receive))
     try:

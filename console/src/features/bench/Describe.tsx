@@ -10,7 +10,7 @@ import { useBench } from "./context";
 import { ODataPart } from "./ODataPart";
 import { Later } from "./Later";
 import { Outcomes } from "./Outcomes";
-import { FIELD_TYPES } from "./plan";
+import { TypeSelect } from "./TypeSelect";
 import { AddName, Parameters } from "./Parameters";
 import { asText } from "../../ui/text";
 
@@ -100,16 +100,11 @@ export function Describe() {
           return (
             <div key={number} className="mb-1 flex flex-wrap items-center gap-1 text-xs">
               <span className="w-24 truncate font-mono">{input.name}</span>
-              <select
-                className="select select-xs w-24"
-                aria-label={`type of ${input.name}`}
+              <TypeSelect
+                label={`type of ${input.name}`}
                 value={input.type ?? "text"}
-                onChange={(e) => change({ type: e.target.value as Input["type"] })}
-              >
-                {FIELD_TYPES.map((one) => (
-                  <option key={one}>{one}</option>
-                ))}
-              </select>
+                onType={(type) => change({ type })}
+              />
               <label className="flex items-center gap-1">
                 <input
                   type="checkbox"

@@ -1,19 +1,8 @@
 import { KeyRound, Replace, Trash2 } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import {
-  confirm,
-  FIELD_TYPES,
-  leave,
-  openFields,
-  rename,
-  rulesOf,
-  setField,
-  setRule,
-  toggleKey,
-  type FieldType,
-  type Plan,
-} from "./plan";
+import { confirm, leave, openFields, rename, rulesOf, setField, setRule, toggleKey, type Plan } from "./plan";
+import { TypeSelect } from "./TypeSelect";
 import { Convert, stepWords } from "./Convert";
 import { fromRow, isCounterpart, pathOf, sourceText } from "./paths";
 import { useBench, usePlan, usePointing } from "./context";
@@ -93,17 +82,13 @@ export function Rules({ firstRow }: { firstRow: Schemas["MappedRow"] | undefined
                   {plan.proposed[rule.name]}?
                 </button>
               )}
-              <select
-                className="select select-ghost select-xs w-22"
-                aria-label={`type of ${rule.name}`}
+              <TypeSelect
+                className="select-ghost w-22"
+                label={`type of ${rule.name}`}
                 value={field?.type ?? "text"}
                 disabled={!mayBuild}
-                onChange={(e) => setPlan(setField(plan, rule.name, { type: e.target.value as FieldType }))}
-              >
-                {FIELD_TYPES.map((one) => (
-                  <option key={one}>{one}</option>
-                ))}
-              </select>
+                onType={(type) => setPlan(setField(plan, rule.name, { type }))}
+              />
               <input
                 className="input input-ghost input-xs w-12"
                 aria-label={`unit of ${rule.name}`}

@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { useBench } from "./context";
 import { correctionsOf } from "./draft";
 import { wholePath } from "./paths";
-import { FIELD_TYPES, type FieldType } from "./plan";
+import { TypeSelect } from "./TypeSelect";
 
 /** The schema of the response, a line each; a name or a type that is not right is corrected there. */
 export function SchemaTable() {
@@ -47,16 +47,12 @@ export function SchemaTable() {
                 </td>
                 <td className="pr-2">
                   {line.type ? (
-                    <select
-                      className="select select-ghost select-xs w-24"
-                      aria-label={`type of ${line.path}`}
+                    <TypeSelect
+                      className="select-ghost w-24"
+                      label={`type of ${line.path}`}
                       value={line.type}
-                      onChange={(e) => correct({ ...own, path: line.path, type: e.target.value as FieldType })}
-                    >
-                      {FIELD_TYPES.map((one) => (
-                        <option key={one}>{one}</option>
-                      ))}
-                    </select>
+                      onType={(type) => correct({ ...own, path: line.path, type })}
+                    />
                   ) : (
                     line.types.join(" or ")
                   )}

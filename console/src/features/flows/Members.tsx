@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { asText } from "../../ui/text";
-import { FIELD_TYPES, type FieldType } from "../bench/plan";
+import { TypeSelect } from "../bench/TypeSelect";
 import { useRecordTypes } from "../records/records";
 import { put, withName } from "./edits";
 import { Seconds } from "./StepRules";
@@ -25,7 +25,8 @@ export function Members({ project, document, onDocument }: Editing) {
               label={`Name of input ${one.name}`}
               onName={(name) => onDocument(withName(document, "inputs", number, name))}
             />
-            <Type
+            <TypeSelect
+              className="w-44"
               label={`Type of ${one.name}`}
               value={one.type ?? "text"}
               onType={(type) => set(`/inputs/${number}/type`, type)}
@@ -74,16 +75,22 @@ export function Members({ project, document, onDocument }: Editing) {
               label={`Name of reply ${one.name}`}
               onName={(name) => onDocument(withName(document, "reply", number, name))}
             />
-            <Type
+            <TypeSelect
+              className="w-44"
               label={`Type of reply ${one.name}`}
-              value={one.records ? `records ${one.records}` : (one.type ?? "json")}
-              records={types}
+              value={one.records ? `${LIST}${one.records}` : (one.type ?? "json")}
               onType={(chosen) => {
                 const { type: _, records: __, ...rest } = one;
-                const records = chosen.startsWith("records ") ? chosen.slice("records ".length) : "";
-                set(`/reply/${number}`, records ? { ...rest, records } : { ...rest, type: chosen as FieldType });
+                const records = chosen.startsWith(LIST) ? chosen.slice(LIST.length) : "";
+                set(`/reply/${number}`, records ? { ...rest, records } : { ...rest, type: chosen });
               }}
-            />
+            >
+              {types.map((type) => (
+                <option key={type.name} value={`${LIST}${type.name}`}>
+                  list of {type.title || type.name}
+                </option>
+              ))}
+            </TypeSelect>
             <Required
               is={one.required ?? false}
               onIs={(is) => set(`/reply/${number}/required`, is || undefined)}
@@ -117,6 +124,9 @@ export function Members({ project, document, onDocument }: Editing) {
     </div>
   );
 }
+
+/** Before the name of a record type, in place of a type. */
+const LIST = "list of ";
 
 /** Why a name cannot be taken; empty if it can. */
 function wrongWith(name: string, taken: string[], isInput: boolean): string {
@@ -197,32 +207,6 @@ function NewName({
       </button>
       {wrong && <span className="text-error">{wrong}</span>}
     </form>
-  );
-}
-
-function Type({
-  label,
-  value,
-  records,
-  onType,
-}: {
-  label: string;
-  value: string;
-  /** The types of records of which a list may be. */
-  records?: { name: string; title?: string }[];
-  onType: (type: string) => void;
-}) {
-  return (
-    <select className="select select-xs w-44" aria-label={label} value={value} onChange={(e) => onType(e.target.value)}>
-      {FIELD_TYPES.map((one) => (
-        <option key={one}>{one}</option>
-      ))}
-      {records?.map((one) => (
-        <option key={one.name} value={`records ${one.name}`}>
-          list of {one.title || one.name}
-        </option>
-      ))}
-    </select>
   );
 }
 

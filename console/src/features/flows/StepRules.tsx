@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { FIELD_TYPES } from "../bench/plan";
+import { TypeSelect } from "../bench/TypeSelect";
 import { Conditions } from "./Conditions";
 import { put } from "./edits";
 import { IfItFails } from "./Failures";
@@ -114,16 +114,12 @@ function Kept({ values, onSet }: { values: Schemas["KeepValue"][]; onSet: Set })
           <span className="opacity-75">keeps</span>
           <span className="font-mono">{one.name}</span>
           <span className="opacity-75">from {sourceWords(one.from)} as</span>
-          <select
-            className="select select-xs w-28"
-            aria-label={`Type of ${one.name}`}
+          <TypeSelect
+            className="w-28"
+            label={`Type of ${one.name}`}
             value={one.type ?? "text"}
-            onChange={(e) => onSet(`/keep/${number}/type`, e.target.value)}
-          >
-            {FIELD_TYPES.map((type) => (
-              <option key={type}>{type}</option>
-            ))}
-          </select>
+            onType={(type) => onSet(`/keep/${number}/type`, type)}
+          />
           <label className="flex items-center gap-1">
             <input
               type="checkbox"

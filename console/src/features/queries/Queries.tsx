@@ -8,7 +8,7 @@ import { Empty, Field, Heading, Tag } from "../../ui/parts";
 import { useQueries, useSaveQuery } from "../../ui/prepared";
 import { ProblemAlert } from "../../ui/ProblemAlert";
 import { TextParts } from "../../ui/TextParts";
-import { FIELD_TYPES } from "../bench/plan";
+import { TypeSelect } from "../bench/TypeSelect";
 import { UsedBy } from "../finding/UsedBy";
 import { usePermission } from "../session/session";
 
@@ -164,16 +164,11 @@ function Editor({
       {variables.map((one, number) => (
         <div key={one.name} className="mb-1 flex flex-wrap items-center gap-2 text-xs">
           <span className="w-28 truncate font-mono">{one.name}</span>
-          <select
-            className="select select-xs w-24"
-            aria-label={`type of ${one.name}`}
+          <TypeSelect
+            label={`type of ${one.name}`}
             value={one.type ?? "text"}
-            onChange={(e) => change(number, { type: e.target.value as Variable["type"] })}
-          >
-            {FIELD_TYPES.map((type) => (
-              <option key={type}>{type}</option>
-            ))}
-          </select>
+            onType={(type) => change(number, { type })}
+          />
           <label className="flex items-center gap-1">
             <input
               type="checkbox"

@@ -30,7 +30,7 @@ export function IfItFails({ rules, onSet }: { rules: Rule[]; onSet: Set }) {
   const isPlain =
     rules.every((one) => one.type !== "instead" && Object.keys(one).length === 1) &&
     PLAIN.some(([rule]) => rule === chosen);
-  const [isOpen, setIsOpen] = useState(false);
+  const [isOpen, setIsOpen] = useState(!isPlain); // what is being edited does not close when it becomes plain
   const put = (made: Rule[]) => onSet("/on_failure", made.length ? made : undefined);
   if (isPlain && !isOpen)
     return (

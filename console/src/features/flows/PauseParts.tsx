@@ -1,18 +1,18 @@
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { freeTitle, put } from "./edits";
+import { freeAmong, put } from "./edits";
 import { useWebhooks } from "./flows";
 import { Pointing } from "./Pointing";
 import type { Editing } from "./StepEditor";
 import { Named, Seconds } from "./StepRules";
 import { Names } from "./Typed";
-import type { Step } from "./words";
+import { pathWords, type Step } from "./words";
 
 type PauseStep = Extract<Step, { type: "pause" }>;
 type Kind = "seconds" | "until" | "callback" | "person";
 
 const KINDS: [Kind, string, unknown][] = [
-  ["seconds", "a time", 60],
+  ["seconds", "for a time", 60],
   ["until", "until a moment", { value: "" }],
   ["callback", "for a signed request", {}],
   ["person", "for a person's yes or no", { question: "May it go on?" }],
@@ -85,7 +85,7 @@ export function PauseParts({
             onChoose={(source, name) =>
               set("/person/shows", {
                 ...step.person?.shows,
-                [freeTitle(Object.keys(step.person?.shows ?? {}), name)]: source,
+                [freeAmong(Object.keys(step.person?.shows ?? {}), name)]: source,
               })
             }
           />
@@ -110,7 +110,7 @@ export function PauseParts({
               className="link"
               onClick={() => set(`/callback/matches/${number}`, undefined)}
             >
-              not by {typeof one.at === "string" ? one.at : Object.values(one.at).find(Boolean)}
+              not by {pathWords(one.at)}
             </button>
           ))}
         </>
@@ -157,7 +157,7 @@ function Adding({
 function Webhook({ project, value, onValue }: { project: string; value: string; onValue: (name: string) => void }) {
   const found = useWebhooks(project);
   return (
-    <Named label="Which takes it in">
+    <Named label="The webhook that takes it in">
       <select className="select select-xs w-48" value={value} onChange={(e) => onValue(e.target.value)}>
         <option value="">any webhook for flows</option>
         {found.data?.map((one) => (

@@ -103,9 +103,7 @@ export function StepEditor({ step, place, ...editing }: Editing & { step: Step; 
       )}
       {offers.data && openings.length > 0 && step.type !== "decide" && (
         <section className="mb-2">
-          <p className="font-medium">
-            {step.type === "end" ? "It replies" : step.type === "pause" ? "By" : "It is given"}
-          </p>
+          <p className="font-medium">{openingsWords(step)}</p>
           <ul>
             {openings.map((one) => (
               <OneOpening key={one.at} {...editing} opening={one} offers={offers.data.offers} />
@@ -136,6 +134,14 @@ export function StepEditor({ step, place, ...editing }: Editing & { step: Step; 
       <StepRules {...editing} step={step} place={place} offers={offers.data?.offers ?? []} />
     </div>
   );
+}
+
+/** What a step's sources are for. */
+function openingsWords(step: Step): string {
+  if (step.type === "end") return step.fail ? "The reason" : "It replies";
+  if (step.type !== "pause") return "It is given";
+  if (step.person) return "Shown with the question";
+  return step.callback ? "The request has" : "It waits until";
 }
 
 type EndStep = Extract<Step, { type: "end" }>;

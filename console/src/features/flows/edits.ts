@@ -60,9 +60,7 @@ export function freeName(taken: string[], wanted: string): string {
       .toLowerCase()
       .replace(/[^a-z0-9_-]/g, "-")
       .replace(/^[^a-z]+/, "") || "step";
-  let free = name;
-  for (let number = 2; taken.includes(free); number++) free = `${name}-${number}`;
-  return free;
+  return freeAmong(taken, name, "-");
 }
 
 /** A path as a JSON Pointer, where it names members and numbers alone; null if it does not. */
@@ -78,24 +76,21 @@ export function pointerOf(path: NonNullable<Source["at"]>): string | null {
     .join("");
 }
 
-/** A title that is not taken: `girth`, `girth 2`. */
-export function freeTitle(taken: string[], wanted: string): string {
+/** A text that is not taken, with a number behind it if need be: `girth`, `girth 2`. */
+export function freeAmong(taken: string[], wanted: string, separator = " "): string {
   let free = wanted;
-  for (let number = 2; taken.includes(free); number++) free = `${wanted} ${number}`;
+  for (let number = 2; taken.includes(free); number++) free = `${wanted}${separator}${number}`;
   return free;
 }
 
-/** What a name in a flow is one of: what sources name it by. */
-type Named = "input" | "kept";
-
-/** A value with an input, or a kept value, named otherwise wherever a source names it. */
-export function renamed<T>(value: T, word: Named, from: string, to: string): T {
-  if (Array.isArray(value)) return value.map((one: unknown) => renamed(one, word, from, to)) as T;
+/** A value with an input named otherwise wherever a source names it. */
+function renamed<T>(value: T, from: string, to: string): T {
+  if (Array.isArray(value)) return value.map((one: unknown) => renamed(one, from, to)) as T;
   if (typeof value !== "object" || value === null) return value;
   return Object.fromEntries(
     Object.entries(value).map(([key, one]: [string, unknown]) => {
-      if (key === word && one === from) return [key, to];
-      return [key, key === "value" || key === "try_value" ? one : renamed(one, word, from, to)];
+      if (key === "input" && one === from) return [key, to];
+      return [key, key === "value" ? one : renamed(one, from, to)];
     }),
   ) as T;
 }
@@ -104,7 +99,7 @@ export function renamed<T>(value: T, word: Named, from: string, to: string): T {
 export function withName(document: Document, of: "inputs" | "reply", number: number, name: string): Document {
   const old = document[of]?.[number]?.name ?? "";
   const made = put(document, `/${of}/${number}/name`, name);
-  if (of === "inputs") return { ...made, steps: renamed(made.steps, "input", old, name) };
+  if (of === "inputs") return { ...made, steps: renamed(made.steps, old, name) };
   return { ...made, steps: (made.steps ?? []).map((step) => replying(step, old, name)) };
 }
 

@@ -9,8 +9,8 @@ type Rule = NonNullable<AskStep["on_failure"]>[number];
 
 /** A source in words: `number`, `tree › body.girth`, `"fixed"`. */
 export function sourceWords(source: Source): string {
-  const at = typeof source.at === "string" ? source.at : source.at ? Object.values(source.at).find(Boolean) : "";
-  const path = at ? ` › ${String(at)}` : "";
+  const at = pathWords(source.at ?? "");
+  const path = at ? ` › ${at}` : "";
   const end = `${path}${source.convert?.length ? ", converted" : ""}`;
   if (source.input) return source.input + end;
   if (source.result) return source.result + end;
@@ -27,6 +27,10 @@ export function sourceWords(source: Source): string {
   if (source.first_of) return `the first there is of ${together(source.first_of)}${end}`;
   return `${JSON.stringify(source.value)}${end}`;
 }
+
+/** A path as it is written, in whichever language. */
+export const pathWords = (at: NonNullable<Source["at"]>) =>
+  typeof at === "string" ? at : (Object.values(at).find(Boolean) ?? "");
 
 const together = (sources: Source[]) => sources.map(sourceWords).join(", ");
 

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { ChooseAsked, ChooseRecords, nameOf } from "./ChooseAsked";
-import { at, freeName, insert } from "./edits";
+import { at, freeName, insert, placeToAdd } from "./edits";
 import type { Editing } from "./StepEditor";
 import { namesOf, type Step } from "./words";
 
@@ -15,12 +15,13 @@ const KINDS: [Kind, string][] = [
   ["reply", "Reply"],
 ];
 
-/** Adds a step at the end of a list. */
+/** Adds a step to a list. */
 export function AddStep({ list, ...editing }: Editing & { list: string }) {
   const { document, onDocument } = editing;
   const [isOpen, setIsOpen] = useState(false);
   const [choosing, setChoosing] = useState<"ask" | "record" | "">("");
-  const number = ((at(document, list) ?? []) as Step[]).length;
+  const held = (at(document, list) ?? []) as Step[];
+  const number = placeToAdd(held);
   const names = namesOf(document.steps ?? []);
   const add = (step: Step) => {
     onDocument(insert(document, list, number, step));
@@ -50,7 +51,7 @@ export function AddStep({ list, ...editing }: Editing & { list: string }) {
       </button>
       {isOpen && (
         <span className="ml-2 inline-flex flex-wrap gap-1">
-          {KINDS.map(([kind, title]) => (
+          {KINDS.filter(([kind]) => kind !== "reply" || number === held.length).map(([kind, title]) => (
             <button
               key={kind}
               type="button"

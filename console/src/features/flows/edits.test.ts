@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { at, freeName, insert, move, pointerOf, put, withName } from "./edits";
+import { at, freeName, insert, move, placeToAdd, pointerOf, put, withName } from "./edits";
 import type { Document } from "./words";
 
 const flow: Document = {
@@ -53,6 +53,11 @@ describe("a flow that is edited", () => {
     expect(made.steps?.map((one) => one.name)).toEqual(["a", "a-2", "b"]);
     expect(move(made, "/steps/1", -1).steps?.map((one) => one.name)).toEqual(["a-2", "a", "b"]);
     expect(move(made, "/steps/2", 1).steps?.map((one) => one.name)).toEqual(["a", "a-2", "b"]);
+    expect(placeToAdd([])).toBe(0);
+    expect(placeToAdd([{ type: "end", name: "e", reply: {} }])).toBe(0);
+    expect(placeToAdd([...(flow.steps ?? []), { type: "pause", name: "p", seconds: 1 }])).toBe(
+      (flow.steps?.length ?? 0) + 1,
+    );
     expect(insert(flow, "/steps/1/otherwise", 0, { type: "end", name: "d", reply: {} }).steps?.[1]).toHaveProperty(
       "otherwise",
     );

@@ -43,6 +43,11 @@ export function insert(document: Document, list: string, number: number, step: S
   return put(document, list, [...held.slice(0, number), step, ...held.slice(number)]);
 }
 
+/** Where a step is added to a list: at its end, but before what ends the flow, as nothing is reached behind that. */
+export function placeToAdd(held: Step[]): number {
+  return held.at(-1)?.type === "end" ? held.length - 1 : held.length;
+}
+
 /** A document whose step stands one place earlier or later in its list. */
 export function move(document: Document, pointer: string, by: -1 | 1): Document {
   const [list, number] = listOf(pointer);

@@ -93,6 +93,11 @@ def test_health_says_that_the_database_is_away(tmp_path):
         assert (answer.status_code, answer.headers["content-type"]) == (503, "application/problem+json")
         told = answer.json()
         assert told["code"] == "database_away" and "refused" in told["detail"] and "--status" in told["hint"]
+        # what a pool of connections does not know is not said, but where it is known
+        token = {"Authorization": "Bearer none"}
+        others = httpx.get(f"http://127.0.0.1:{port}/api/v1/projects", headers=token, timeout=30)
+        assert others.status_code == 503 and "or requests use all" in others.json()["detail"]
+        assert "/api/v1/health" in others.json()["hint"]
     finally:
         web.terminate()
         web.wait(10)

@@ -9,6 +9,7 @@ from django.core.exceptions import RequestDataTooBig
 from django.db import InterfaceError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.views.decorators.csrf import csrf_exempt
+from psycopg_pool import PoolTimeout
 from rest_framework import exceptions
 from rest_framework.response import Response
 
@@ -62,16 +63,27 @@ def named(error: Exception) -> RondineError:
         case RequestDataTooBig():
             return refusal(413, "the request is larger than 64 MiB", "the request's body", "send less at a time")
         case OperationalError() | InterfaceError() | psycopg.OperationalError() | psycopg.InterfaceError():
-            return DatabaseAway(
-                "the database cannot be reached",
-                where="PostgreSQL",
-                hint="try again in a moment; an operator looks at: ./start --status",
-            )
+            return _database_away(error)
         case _:
             log.error("unexpected error", exc_info=error)
             return RondineError(
                 "Rondine failed", where=type(error).__name__, hint="the service's log has the details; report it"
             )
+
+
+def _database_away(error: Exception) -> DatabaseAway:
+    """A pool that gives no connection in time does not say why; the health page asks without it."""
+    if isinstance(error, PoolTimeout) or isinstance(error.__cause__, PoolTimeout):
+        return DatabaseAway(
+            "no connection to the database came in time: it is away, or requests use all that the service has",
+            where="PostgreSQL",
+            hint="try again in a moment; /api/v1/health says whether it is away",
+        )
+    return DatabaseAway(
+        "the database cannot be reached",
+        where="PostgreSQL",
+        hint="try again in a moment; an operator looks at: ./start --status",
+    )
 
 
 def refusal(status: int, words: str, where: str, hint: str) -> InputError:

@@ -19,13 +19,13 @@ class Held(Generic[V]):
     async def get(self, key: Hashable, make: Callable[[], Awaitable[V]]) -> V:
         """Made once for all who wait for it; ahead of time while others still go by what is held. Raises what `make`
         raises."""
-        until, value = self._held.get(key, (0.0, None))
-        left = until - time.monotonic()
+        held = self._held.get(key)
+        left = held[0] - time.monotonic() if held is not None else 0.0
         if left < self.seconds / 2 and key not in self._making:
             making = self._making[key] = asyncio.create_task(self._make(key, make))
             making.add_done_callback(_looked_at)
-        if value is not None and left > 0:
-            return value
+        if held is not None and left > 0:
+            return held[1]
         return await asyncio.shield(self._making[key])
 
     async def _make(self, key: Hashable, make: Callable[[], Awaitable[V]]) -> V:

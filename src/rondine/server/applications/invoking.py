@@ -139,7 +139,7 @@ class Invoker:
         except RondineError as error:
             await in_database(self.pool, settle_as_refused, run, address, error)
             return
-        trace.is_run_stored = True
+        trace.is_run_stored = trace.is_background = True
         if again and not ready.operation.may_repeat(trace.request):
             await in_database(self.pool, settle_as_unknown, run, address)
             return

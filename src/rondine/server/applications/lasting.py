@@ -155,7 +155,8 @@ def settle(trace: Trace, reply: Reply) -> bool:
         if not keep_reply(trace.run, reply):
             return False
         Run.objects.filter(pk=trace.run).update(**trace.fields())
-        tell_ended(trace.run, reply)
+        if trace.is_background:
+            tell_ended(trace.run, reply)
         trace.is_run_stored = True
         store([trace])
         notify(trace.run)

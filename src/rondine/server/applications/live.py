@@ -4,6 +4,7 @@ import asyncio
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from functools import partial
 from typing import Any
 
 from rondine.core.errors import InputError, NotAllowed, RondineError
@@ -12,12 +13,13 @@ from rondine.core.live.document import Role
 from rondine.core.live.writing import typed_values
 from rondine.server.api.rendering import JsonRenderer
 from rondine.server.api.requests import checked_limit
-from rondine.server.applications.admission import Admission
+from rondine.server.applications.admission import Admission, own_error
 from rondine.server.applications.invoking import Invoker, key_outside
 from rondine.server.applications.lasting import keep_reply, run_address, settle_as_refused, settle_as_unknown
 from rondine.server.applications.offering import Offer
 from rondine.server.applications.reading import one_record, page_of_records
 from rondine.server.applications.replies import Caller, KeyNeeded, Reply
+from rondine.server.held import Held
 from rondine.server.live.asking import LiveRecords
 from rondine.server.live.ready import ReadyBinding, made_ready
 from rondine.server.live.showing import shown_found, shown_live_page, shown_written
@@ -33,19 +35,13 @@ _render = JsonRenderer().render
 METHODS: Mapping[str, Role] = {"POST": "create", "PATCH": "change", "PUT": "replace", "DELETE": "remove"}
 
 
-@dataclass(slots=True)
-class _Ready:
-    binding: ReadyBinding | None
-    until: float
-
-
 @dataclass
 class LiveDoor:
     """invoker: has the threads, the traces, and the keys of calls."""
 
     invoker: Invoker
     live: LiveRecords
-    _ready: dict[tuple[Any, ...], _Ready] = field(default_factory=dict)
+    _ready: Held[ReadyBinding | None] = field(default_factory=lambda: Held(TRUSTED, MOST_READY))
 
     async def page(
         self, admission: Admission, name: str, query: Mapping[str, str], max_age: float, caller: Caller
@@ -186,14 +182,10 @@ class LiveDoor:
         """None for a type that is kept. Raises NotFound, also for one that the application may not use."""
         application = admission.application
         key = (application.pk, application.version, admission.environment.release_id, name)
-        held = self._ready.get(key)
-        if held is None or held.until < time.monotonic():
-            binding = await in_database(self.invoker.pool, _binding, admission, name)
-            held = _Ready(binding, time.monotonic() + TRUSTED)
-            if len(self._ready) >= MOST_READY:
-                self._ready.clear()
-            self._ready[key] = held
-        return held.binding
+        try:
+            return await self._ready.get(key, partial(in_database, self.invoker.pool, _binding, admission, name))
+        except RondineError as error:
+            raise own_error(error) from error
 
     @staticmethod
     def _asker(admission: Admission, caller: Caller, **more: Any) -> Asker:

@@ -39,8 +39,8 @@ MOST_KEPT = 16 * 1024 * 1024
 @dataclass(slots=True)
 class Trace:
     """What is known of one call of an application when it has ended. received: None if nothing came back.  is_kept: its
-    body is.  is_run_stored: its run is in the database already.  milliseconds: that it took in all.  page, going: which
-    page it is of all."""
+    body is.  is_run_stored: its run is in the database already.  is_background: a worker makes it.
+    milliseconds: that it took in all.  page, going: which page it is of all."""
 
     run: int
     application: Application
@@ -60,6 +60,7 @@ class Trace:
     error: RondineError | None = None
     is_kept: bool = False
     is_run_stored: bool = False
+    is_background: bool = False
 
     @property
     def service_milliseconds(self) -> float:
@@ -177,7 +178,7 @@ def store(batch: Sequence[Trace]) -> None:
         ]
         if body is not None:
             bodies.append(body)
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         copy_in(runs)
         copy_in(bodies)
         copy_in(calls)

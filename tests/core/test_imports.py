@@ -25,6 +25,7 @@ ROOMS = {
         "live flow",
     ],
     "rondine.server": [
+        "database",
         "logs threads settings upgrading held",
         "api",
         "access",

@@ -3,6 +3,7 @@
 import json
 import signal
 import time
+from concurrent.futures import ThreadPoolExecutor
 
 import psycopg
 import pytest
@@ -267,15 +268,21 @@ def test_a_worker_thought_dead_keeps_nothing_any_more(register):
     paused.wait(20)
 
 
+END_ALL = """
+    SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity
+    WHERE datname = current_database() AND pid <> pg_backend_pid()
+"""
+WAITING = """
+    SELECT count(*) FROM pg_stat_activity WHERE datname = current_database() AND wait_event_type = 'Lock'
+"""
+
+
 def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
     name = register.feed("restarted", "/v1/trees", paging={"type": "link_header"}, limit=60)
     register.control(delay=0.1)
     run = register.office().feeds.run(name)
     wait_until(lambda: register.sql("SELECT checkpoint FROM runs_run WHERE id = %s", run["id"])[0][0])
-    register.sql(
-        "SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity WHERE datname = current_database() AND pid <>"
-        " pg_backend_pid()"
-    )
+    register.sql(END_ALL)
     register.control()
     deadline = time.monotonic() + 90
     while time.monotonic() < deadline:
@@ -288,6 +295,23 @@ def test_postgresql_restarted_in_the_middle_loses_and_doubles_nothing(register):
     for _ in range(5):  # what the web process does in threads of its own has connections of its own
         look = register.office().definitions.look_at(address=f"{register.register_url}/openapi.json")
         assert look["operations"]
+
+
+def test_the_next_request_is_answered_when_postgresql_has_ended_many_connections(register):
+    office = register.office()
+
+    def ask(_):
+        return list(office.operations)
+
+    with psycopg.connect(register.uri) as locking, ThreadPoolExecutor(16) as at_once:
+        locking.execute("LOCK TABLE operations_operation IN ACCESS EXCLUSIVE MODE")
+        asked = at_once.map(ask, range(16))
+        wait_until(lambda: register.sql(WAITING)[0][0] >= 16)
+        locking.rollback()
+        assert all(asked)
+    register.sql(END_ALL)
+    for _ in range(3):
+        assert ask(None)
 
 
 CANARY = "canary-5e1f-not-to-be-found"

@@ -50,16 +50,16 @@ def _database() -> dict[str, object]:
     parts = urlsplit(database_uri() or "postgresql://127.0.0.1/rondine")
     options: dict[str, object] = {"connect_timeout": 15, "application_name": "rondine"}
     if IS_WEB:
-        options["pool"] = {"min_size": 2, "max_size": 40, "timeout": 5, "max_idle": 300}
+        options["pool"] = {"min_size": 2, "max_size": 40, "timeout": 5, "max_idle": 300, "reconnect_timeout": 4}
     return {
-        "ENGINE": "django.db.backends.postgresql",
+        "ENGINE": "rondine.server.database",
         "NAME": parts.path.lstrip("/"),
         "USER": unquote(parts.username or ""),
         "PASSWORD": unquote(parts.password or ""),
         "HOST": parts.hostname or "127.0.0.1",
         "PORT": str(parts.port or 5432),
         "CONN_MAX_AGE": 0 if IS_WEB else 60,
-        "CONN_HEALTH_CHECKS": True,
+        "CONN_HEALTH_CHECKS": not IS_WEB,  # those of a pool are looked at by the backend
         "OPTIONS": options,
     }
 

@@ -1,7 +1,6 @@
 """The database from within the event loop: in threads, on connections that are alive."""
 
 import asyncio
-import select
 from collections.abc import Callable, Coroutine, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
@@ -9,6 +8,8 @@ from typing import Any, TypeVar
 
 from asgiref.sync import sync_to_async
 from django.db import InterfaceError, OperationalError, connection, connections
+
+from rondine.server.database.base import has_ended
 
 T = TypeVar("T")
 
@@ -19,22 +20,12 @@ async def in_database(pool: ThreadPoolExecutor, action: Callable[..., T], *argum
 
     def fresh() -> T:
         for held in connections.all(initialized_only=True):
-            if held.connection is not None and _may_have_died(held.connection) and not held.is_usable():
+            if held.connection is not None and has_ended(held.connection):
                 held.close()
         with database_errors():
             return action(*arguments, **named)
 
     return await asyncio.get_running_loop().run_in_executor(pool, fresh)
-
-
-def _may_have_died(held: Any) -> bool:
-    """Whether something came on a connection that nothing was asked on, as its end does. It costs no round trip. held:
-    of psycopg."""
-    if held.closed:
-        return True
-    poll = select.poll()
-    poll.register(held.fileno(), select.POLLIN)
-    return bool(poll.poll(0))
 
 
 @contextmanager

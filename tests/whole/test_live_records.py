@@ -164,3 +164,32 @@ def test_a_protected_environment_is_written_to_only_on_purpose(lots, living):
         lots.remove("test", "lot", "970", version="*", in_protected=True)
     finally:
         admin.environments.change("test", is_protected=False)
+
+
+def test_what_would_stop_a_flow_at_live_records_is_told_before(lots, living):
+    project = living.project
+    fields = [{"name": "number", "type": "integer"}]
+    project.record_types.make("unbound", document={"key": ["number"], "fields": fields, "kind": "live"})
+    number = {"number": {"input": "number"}}
+    steps = [
+        {"type": "ask", "name": "all", "ask": {"record_type": "lot"}},
+        {"type": "records", "name": "one", "action": "find", "record_type": "lot", "key": number},
+        {"type": "records", "name": "none", "action": "find", "record_type": "unbound", "key": number},
+        {"type": "end", "name": "end", "reply": {}},
+    ]
+    inputs = [{"name": "number", "type": "integer", "required": True}]
+    made = project.flows.make("of-lots", document={"inputs": inputs, "steps": steps, "reply": []})
+    assert made["problems"] == []
+    [told] = project.flows.obstacles("of-lots")
+    assert told["where"] == "/steps/2/record_type"
+    assert told["message"] == 'unbound: record type "unbound" is bound to no operations'
+    held = project.connections.get("seeds")
+    off = project.connections.change("seeds", version=held["version"], document={**held["document"], "enabled": False})
+    try:
+        found = project.flows.obstacles("of-lots")
+        places = [one["where"] for one in found]
+        assert places == ["/steps/0/ask/record_type", "/steps/1/record_type", "/steps/2/record_type"]
+        assert found[0]["message"] == 'lot: connection "seeds" is disabled'
+    finally:
+        project.connections.change("seeds", version=off["version"], document=held["document"])
+    assert len(project.flows.obstacles("of-lots")) == 1

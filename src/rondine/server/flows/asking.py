@@ -20,6 +20,7 @@ from rondine.core.flow.failures import UNKNOWN
 from rondine.core.flow.history import failed, failure_of
 from rondine.core.flow.tasks import Task
 from rondine.core.live.asking import read_question
+from rondine.core.live.document import Role
 from rondine.core.mapping.document import RecordTypeDocument
 from rondine.core.mapping.row_encoding import EncodedRow, PartOfRecord, encode_row
 from rondine.core.operations.inputs import value_text
@@ -67,8 +68,8 @@ def made_ready_to_ask(configuration: Configuration, operation: str, mapping: str
 @dataclass
 class Carrier:
     """Carries out what one run asks. calls: where they are written down.  caller: the application's user.  sessions: in
-    which that user has signed in at services; None if no application began the run.  ready: operations and mappings,
-    shared by runs."""
+    which that user has signed in at services; None if no application began the run.  ready: operations and mappings, of
+    this run alone or of all of an application."""
 
     run: Run
     configuration: Configuration
@@ -239,14 +240,14 @@ class Carrier:
         live, asker = live_records(), self._asker(key_outside(self.run.pk, task.name))
         key = [value_text(task.given["key"][name]) for name in document.key if name in task.given["key"]]
         try:
-            if step.action == "find":
+            role = role_of(step, has_key=bool(key))
+            if role == "find":
                 found = shown_found(await live.find(ready, key, asker), document)
                 return {"outcome": "good", "record": found["data"]}
-            if step.action == "keep" and not key:
+            if role == "create":
                 written = await live.create(ready, task.given["fields"], asker)
             else:
-                role = {"keep": "replace", "change": "change", "remove": "remove"}[step.action]
-                written = await live.change(ready, role, key, task.given["fields"], "*", asker)  # type: ignore[arg-type]
+                written = await live.change(ready, role, key, task.given["fields"], "*", asker)
         except NotFound:
             return {"outcome": "nothing_found"}
         shown = shown_written(written, document)
@@ -254,6 +255,15 @@ class Carrier:
 
     def _asker(self, key: str = "") -> Asker:
         return Asker({"by": self.run.by, "begun_by": f"run {self.run.pk}"}, key=key, caller=self.caller)
+
+
+def role_of(step: RecordsStep, *, has_key: bool) -> Role:
+    """What a step does with a live record, as its binding calls it."""
+    match step.action:
+        case "keep":
+            return "replace" if has_key else "create"
+        case "find" | "change" | "remove" as role:
+            return role
 
 
 def _typed(given: Mapping[str, Any], document: RecordTypeDocument) -> dict[str, Any]:

@@ -26,7 +26,7 @@ from rondine.server.runs.actions import defer, notify
 from rondine.server.runs.calls import problem_of
 from rondine.server.runs.models import Run
 from rondine.server.runs.presence import is_alive, presence
-from rondine.server.subscriptions.events import write_down_call
+from rondine.server.subscriptions.events import is_told_of_call, write_down_call
 
 #: How long a key is known.
 KEPT = timedelta(days=1)
@@ -171,7 +171,9 @@ def keep_reply(run_id: int, reply: Reply) -> bool:
 
 
 def tell_ended(run_id: int, reply: Reply) -> None:
-    """Writes down that a call has ended, if a worker made it."""
+    """Writes down that a call has ended, if a worker made it and somebody is told."""
+    if not is_told_of_call(run_id):
+        return
     found = Invocation.objects.select_related("run__environment__project", "application")
     invocation = found.filter(run=run_id, is_background=True).first()
     if invocation is None:

@@ -32,7 +32,7 @@ def _run_of(admission: Admission, number: str) -> Run:
     """Raises NotFound, also for a run of somebody else."""
     run = None
     if number.isascii() and number.isdecimal() and len(number) <= 18:
-        runs = Run.objects.select_related("operation", "invocation").filter(application=admission.application)
+        runs = Run.objects.select_related("invocation").filter(application=admission.application)
         run = runs.filter(pk=int(number)).first()
     if run is None:
         hint = "calls that only read are there half a second after their reply, and for as long as runs are kept"

@@ -29,23 +29,28 @@ from rondine.server.items.actions import find_item
 
 
 def connection_for(service: Service, environment: Environment) -> Connection:
-    connection = (
-        Connection.objects.select_related("credential", "service", "environment", "project")
-        .filter(service=service, environment=environment)
-        .first()
-    )
+    connections = Connection.objects.select_related("credential")
+    connection = connections.filter(service=service, environment=environment).first()
     if connection is None:
         raise NotFound(
             f'service "{service.name}" has no connection in "{environment.name}"',
             where="connection",
             hint="make one: rondine connection make",
         )
+    connection.service, connection.environment, connection.project = service, environment, environment.project
     return connection
 
 
-def open_connection(connection: Connection, operation: str = "", *, for_callers: bool = False) -> OpenConnection:
+def open_connection(
+    connection: Connection,
+    operation: str = "",
+    *,
+    for_callers: bool = False,
+    standing: Mapping[str, Any] | None = None,
+) -> OpenConnection:
     """The connection ready to use, its secrets opened. operation: the name of one that may have a sign-in of its own.
-    for_callers: it may lack what users of applications give; see `signed_in`.
+    for_callers: it may lack what users of applications give; see `signed_in`.  standing: the environment's values, if
+    they are read already.
 
     Raises DraftError with what is missing.
     """
@@ -85,7 +90,8 @@ def open_connection(connection: Connection, operation: str = "", *, for_callers:
     is_of_callers = document.callers_sign_in and own is None
     if lacking and not (for_callers and is_of_callers and set(lacking) <= set(own_secrets(sign_in))):
         raise cannot_sign_in(connection.name, lacking, own.credential if own else str(connection.credential or "NAME"))
-    standing = standing_values(connection.project, connection.environment.name)
+    if standing is None:
+        standing = standing_values(connection.project, connection.environment.name)
     return OpenConnection(
         id=str(connection.pk),
         version=connection.version,

@@ -75,14 +75,18 @@ class StoredCalls:
 
     def _store(self, call: CarriedCall) -> int:
         if self._numbers is None:
-            last = Call.objects.filter(run=self.run.pk).aggregate(last=Max("number"))["last"] or 0
-            self._numbers = count(last + 1)
+            self._numbers = count(1 + (self._last_of_before() if self.run.attempt > 1 else 0))
         calls, body = call.rows(self.run, self._numbers)
         with transaction.atomic():
             if body is not None:
                 body.save(force_insert=True)
             Call.objects.bulk_create(calls)
         return calls[0].number
+
+    def _last_of_before(self) -> int:
+        """The number of the last call of the attempts before."""
+        found: int | None = Call.objects.filter(run=self.run.pk).aggregate(last=Max("number"))["last"]
+        return found or 0
 
 
 @dataclass

@@ -25,7 +25,7 @@ def end_flow(run: Run, end: End) -> None:
     one is answered. Nothing comes of it if the run is not this attempt's any more."""
     mine = Run.objects.filter(pk=run.pk, attempt=run.attempt, state="running")
     ended = {**ended_fields(run, end), "checkpoint": {"next": None, "calls": run.calls.count()}, "alive_at": None}
-    with transaction.atomic():
+    with transaction.atomic(savepoint=False):
         lock_parent(run.parent_id)
         if not mine.update(**ended):
             return

@@ -86,17 +86,14 @@ class StoredLog:
         with transaction.atomic():
             if following.end is not None:
                 lock_parent(self.parent)
-            mine = Run.objects.select_for_update(no_key=True).filter(
-                pk=self.run_id, attempt=self.attempt, state="running"
-            )
-            if not mine.exists():
+            mine = Run.objects.filter(pk=self.run_id, attempt=self.attempt, state="running")
+            if not mine.update(alive_at=timezone.now()):  # which locks it
                 raise RunEnded("it was cancelled or taken over", where=f"run {self.run_id}")
             before = self.last
             self._read()
             if self.last != before:
                 return False
             self.last = add_events(self.run_id, events, self.last)
-            mine.update(alive_at=timezone.now())
             self.then(following, rests)
         self.events += events
         return True

@@ -21,18 +21,22 @@ from rondine.core.flow.history import Answered, AnyEvent, History, failed, failu
 from rondine.core.flow.tasks import End, Next, Task
 from rondine.core.settings import load
 from rondine.engine.client import Engine
-from rondine.server.flows.asking import Carrier
+from rondine.server.flows.asking import Carrier, ReadyToAsk
 from rondine.server.flows.calls import StoredCalls
 from rondine.server.flows.ending import end_flow, stop_children
 from rondine.server.flows.log import Log, StoredLog, rest
 from rondine.server.flows.queueing import begin_within, configuration_of
 from rondine.server.flows.telling import tell_of_waiting
+from rondine.server.held import Held
 from rondine.server.runs.beating import beat
 from rondine.server.runs.models import Run
 from rondine.server.runs.streams import hub
 from rondine.server.threads import in_database
 
 logger = structlog.get_logger("rondine.flows")
+#: What runs of applications ask is trusted for as long as what is asked through their door; a builder's run is by what
+#: was saved just before.
+_for_applications: Held[ReadyToAsk] = Held(1.0, 500)
 #: A pause that is over sooner than this is waited for by the process that holds the run.
 SHORT = timedelta(seconds=2)
 
@@ -169,6 +173,8 @@ async def carry_out_flow(run: Run, engine: Engine, pool: ThreadPoolExecutor) -> 
         sessions = None if run.application_id is None else ()
         caller = run.content.get("caller", "")
         carrier = Carrier(run, configuration, engine, pool, StoredCalls(run, pool), caller, sessions)
+        if run.application_id is not None:
+            carrier.ready = _for_applications
 
         def then(following: Next, rests: bool) -> None:
             for task in following.tasks:

@@ -127,13 +127,14 @@ def ready_operation(configuration: Configuration, operation: Operation) -> Ready
             where=f"connection {connection.name}",
             hint=f"ask a builder to let it support {wanted}",
         )
+    standing = standing_values(connection.project, configuration.environment.name)
     return ReadyOperation(
         operation.pk,
         operation.name,
         service.pk,
         document,
-        open_connection(connection, operation.name, for_callers=True),
-        standing_values(connection.project, configuration.environment.name),
+        open_connection(connection, operation.name, for_callers=True, standing=standing),
+        standing,
         reads,
     )
 

@@ -81,9 +81,10 @@ def take_run(run_id: int) -> Run | None:
     if not taken:
         return None
     notify(run_id)
-    return Run.objects.select_related("environment", "project", "feed__operation__service", "feed__mapping").get(
-        pk=run_id
-    )
+    run = Run.objects.select_related("environment", "project").get(pk=run_id)
+    if run.feed_id is not None:
+        models.prefetch_related_objects([run], "feed__operation__service", "feed__mapping")
+    return run
 
 
 def say_alive(run_id: int, attempt: int) -> bool:

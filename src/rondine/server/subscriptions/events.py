@@ -19,10 +19,14 @@ def write_down(environment: Environment, kind: FeedEvent, feed: str, run_id: int
     return _write_down(environment, kind=kind, feed=feed, run_id=run_id, data=data)
 
 
+def is_told_of_call(run_id: int) -> bool:
+    """Whether somebody is told of calls in the environment of this one's run."""
+    return Subscription.objects.filter(environment__runs=run_id, document__about__type="calls").exists()
+
+
 def write_down_call(environment: Environment, application: str, run_id: int, data: dict[str, Any]) -> None:
-    """The end of a call, within the caller's transaction, where somebody is told of it."""
-    if Subscription.objects.filter(environment=environment, document__about__type="calls").exists():
-        _write_down(environment, kind=CALL_ENDED, application=application, run_id=run_id, data=data)
+    """The end of a call, within the caller's transaction."""
+    _write_down(environment, kind=CALL_ENDED, application=application, run_id=run_id, data=data)
 
 
 def is_told_of_flows(environment: Environment) -> bool:

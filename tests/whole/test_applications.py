@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from decimal import Decimal
 
 import httpx
+import psycopg
 import pytest
 from tests.desk import ROWS, Desk
 
@@ -350,3 +351,20 @@ def test_many_wait_at_once_without_a_thread_each(desk):
 
     assert asyncio.run(ask()) == [200] * 100
     assert threading.active_count() < 60
+
+
+def test_what_was_read_while_the_database_is_away_is_written_down_afterwards(desk, rondine):
+    name = rondine.sql("SELECT current_database()")[0][0]
+    desk.use.call("get-tree", {"number": "OLM-1"})
+    with psycopg.connect(rondine.cluster_uri, autocommit=True) as server:
+        reply = desk.use.call("get-tree", {"number": "OLM-2"})
+        server.execute(f'ALTER DATABASE "{name}" ALLOW_CONNECTIONS false')
+        try:
+            server.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (name,))
+            with pytest.raises((RondineProblem, httpx.HTTPError)):
+                desk.use.call("get-tree", {"number": "OLM-3"})
+            time.sleep(1)
+        finally:
+            server.execute(f'ALTER DATABASE "{name}" ALLOW_CONNECTIONS true')
+    run = until(lambda: _run(desk, reply["run"]), 30)
+    assert run["state"] == "done"

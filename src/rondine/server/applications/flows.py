@@ -109,7 +109,8 @@ class FlowDoor:
             end = End(failure={"kind": TIME_OVER, "message": words, "may_pass": True})
         milliseconds = (time.perf_counter() - began) * 1000
         service = held.service_milliseconds
-        await self.invoker.traces.later(partial(held.store, end))
+        held.settle(end)
+        await self.invoker.traces.add_flow(held)
         application, is_bad = admission.application.pk, end.failure is not None
         self.invoker.traces.count(
             application, f"flow {question.flow}", failed=is_bad, milliseconds=milliseconds, service=service

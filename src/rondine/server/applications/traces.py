@@ -1,8 +1,8 @@
 """What is kept of applications' calls: a run and its call, as of every run; and how much was used, hour by hour.
 
 Calls that only read are written down in batches after their replies, so that nobody waits for it; a process that dies
-loses what it has not written yet, half a second's calls at most. Calls that write are written down before they are
-made.
+loses what it has not written yet, half a second's calls at most; while the database is away, they wait for it. Calls
+that write are written down before they are made.
 """
 
 import asyncio
@@ -10,11 +10,11 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID
 
 import structlog
-from django.db import connection, transaction
+from django.db import OperationalError, connection, transaction
 from django.utils import timezone
 
 from rondine.core.errors import RondineError
@@ -23,6 +23,8 @@ from rondine.core.pagination.one_page import OnePage
 from rondine.engine.client import OpenConnection
 from rondine.engine.receiving import Received, SideCall
 from rondine.server.applications.models import Application, UsageHour
+from rondine.server.flows.at_once import HeldRun
+from rondine.server.flows.at_once import store as store_flows
 from rondine.server.operations.page_parts import Going
 from rondine.server.runs.calls import busy_milliseconds, call_row, side_call, stored_problem
 from rondine.server.runs.copying import copy_in
@@ -32,6 +34,12 @@ from rondine.server.threads import in_database
 log = structlog.get_logger("rondine.applications")
 #: Seconds between two batches; entries of one; entries that may wait before calls wait for them.
 PAUSE, MOST_AT_ONCE, MOST_WAITING = 0.3, 500, 5_000
+#: Seconds until the next try while the database is away.
+PATIENCE = 1.0
+#: Application's id, hour, and what was used; calls, failed ones, milliseconds, and the service's of these.
+CountedAs = tuple[Any, datetime, str]
+Counts = dict[CountedAs, list[float]]
+T = TypeVar("T")
 #: Bytes of a body that is kept.
 MOST_KEPT = 16 * 1024 * 1024
 
@@ -88,11 +96,13 @@ class Traces:
 
     pool: ThreadPoolExecutor
     _waiting: list[Trace] = field(default_factory=list)
-    _counts: dict[tuple[Any, datetime, str], list[float]] = field(default_factory=dict)
-    _writes: list[Callable[[], None]] = field(default_factory=list)
+    _counts: Counts = field(default_factory=dict)
+    _flows: list[HeldRun] = field(default_factory=list)
     _ids: list[int] = field(default_factory=list)
     _task: asyncio.Task[None] | None = None
+    _is_away: bool = False
     _asking: asyncio.Lock = field(default_factory=asyncio.Lock)
+    _writing: asyncio.Lock = field(default_factory=asyncio.Lock)
 
     async def next_run(self) -> int:
         """The number of a run that is not there yet."""
@@ -110,15 +120,15 @@ class Traces:
         _add(self._counts, (application, _hour(timezone.now()), what), failed, milliseconds, service)
         self._write_in_time()
 
-    async def later(self, write: Callable[[], None]) -> None:
-        """What is written down with the next batch, in its own transaction."""
-        self._writes.append(write)
+    async def add_flow(self, run: HeldRun) -> None:
+        """run: settled."""
+        self._flows.append(run)
         await self._keep_up()
 
     async def _keep_up(self) -> None:
         self._write_in_time()
-        waiting = len(self._waiting) + len(self._writes)
-        if self._task is not None and waiting > MOST_WAITING:  # the database is slower than what comes in
+        waiting = len(self._waiting) + len(self._flows)
+        if self._task is not None and waiting > MOST_WAITING and not self._is_away:  # it is slower than what comes in
             await asyncio.shield(self._task)
 
     def _write_in_time(self) -> None:
@@ -126,35 +136,66 @@ class Traces:
             self._task = asyncio.create_task(self._write_soon())
 
     async def flush(self) -> None:
-        """Writes what is waiting now."""
-        while self._waiting or self._counts or self._writes:
-            await self._write()
+        """Writes what is waiting now. What the database does not take, as it is away, is lost."""
+        while self._is_waiting:
+            if not await self._write():
+                log.error("what applications did was not written down: the database is away", entries=self._is_waiting)
+                return
+
+    @property
+    def _is_waiting(self) -> int:
+        """How many entries are."""
+        return len(self._waiting) + len(self._flows) + len(self._counts)
 
     async def _write_soon(self) -> None:
         await asyncio.sleep(PAUSE)
-        await self.flush()
+        while self._is_waiting:
+            if not await self._write():
+                await asyncio.sleep(PATIENCE)
 
-    async def _write(self) -> None:
-        batch, self._waiting = self._waiting[:MOST_AT_ONCE], self._waiting[MOST_AT_ONCE:]
-        counts, self._counts = self._counts, {}
-        writes, self._writes = self._writes[:MOST_AT_ONCE], self._writes[MOST_AT_ONCE:]
+    async def _write(self) -> bool:
+        """Some of each. False if the database is away: it stays for the next time then."""
+        async with self._writing:
+            flows, calls, counts = self._flows[:MOST_AT_ONCE], self._waiting[:MOST_AT_ONCE], self._counts
+            self._counts = {}
+            try:
+                await self._stored(store_flows, flows, "runs of flows")
+                del self._flows[: len(flows)]
+                await self._stored(store, calls, "calls")
+                del self._waiting[: len(calls)]
+                await self._stored(lambda some: add_usage(dict(some)), list(counts.items()), "usage")
+            except OperationalError as error:
+                for key, values in counts.items():
+                    _sum_up(self._counts, key, values)
+                log.warning("the database is away", reason=str(error).splitlines()[0])
+                self._forget_oldest()
+                self._is_away = True
+                return False
+            self._is_away = False
+        return True
+
+    def _forget_oldest(self) -> None:
+        """What is more than may wait."""
+        for waiting in (self._waiting, self._flows):
+            if (more := len(waiting) - MOST_WAITING) > 0:
+                del waiting[:more]
+                log.error("what applications did was not written down: the database is away", entries=more)
+
+    async def _stored(self, store: Callable[[Sequence[T]], None], batch: Sequence[T], what: str) -> None:
+        """Stores a batch in one transaction; its entries one by one where that fails, as one that cannot be stored is
+        no reason to lose the others. Raises OperationalError if the database is away."""
+        if not batch:
+            return
         try:
-            if writes:
-                await in_database(self.pool, _write_each, writes)
-            if batch:
-                await in_database(self.pool, store, batch)
-            if counts:
-                await in_database(self.pool, add_usage, counts)
+            await in_database(self.pool, store, batch)
+        except OperationalError:
+            raise
         except Exception as error:
-            log.error("calls of applications were not written down", calls=len(batch), reason=str(error)[:300])
-
-
-def _write_each(writes: Sequence[Callable[[], None]]) -> None:
-    for write in writes:
-        try:
-            write()
-        except Exception as error:
-            log.error("the run of a flow was not written down", reason=str(error)[:300])
+            if len(batch) == 1:
+                log.error("what an application did was not written down", what=what, reason=str(error)[:300])
+                return
+            for one in batch:
+                await self._stored(store, [one], what)
 
 
 def _numbers(count: int) -> list[int]:
@@ -215,7 +256,7 @@ def _call(trace: Trace) -> tuple[Call, Body | None]:
 
 
 def count_usage(batch: Sequence[Trace]) -> None:
-    counts: dict[tuple[Any, datetime, str], list[float]] = {}
+    counts: Counts = {}
     for trace in batch:
         key = (trace.application.pk, _hour(trace.started_at), trace.operation_name)
         _add(counts, key, trace.error is not None, trace.milliseconds, trace.service_milliseconds)
@@ -236,25 +277,35 @@ def _hour(moment: datetime) -> datetime:
 
 
 def _add(
-    counts: dict[tuple[Any, datetime, str], list[float]],
-    key: tuple[Any, datetime, str],
+    counts: Counts,
+    key: CountedAs,
     failed: bool,
     milliseconds: float,
     service: float,
 ) -> None:
+    _sum_up(counts, key, (1, failed, milliseconds, service))
+
+
+def _sum_up(counts: Counts, key: CountedAs, values: Sequence[float]) -> None:
     held = counts.setdefault(key, [0, 0, 0.0, 0.0])
-    for at, more in enumerate((1, failed, milliseconds, service)):
+    for at, more in enumerate(values):
         held[at] += more
 
 
-def add_usage(counts: dict[tuple[Any, datetime, str], list[float]]) -> None:
-    """counts: [calls, failed, milliseconds, the service's of them] by (application's id, hour, what)."""
+def add_usage(counts: Counts) -> None:
+    """In one statement. What an application used that has been removed meanwhile is counted nowhere."""
+    if not counts:
+        return
     table = UsageHour._meta.db_table
+    columns = zip(*((*key, *values) for key, values in sorted(counts.items(), key=str)), strict=True)
     with connection.cursor() as cursor:
-        cursor.executemany(
+        cursor.execute(
             f"INSERT INTO {table} AS held (application_id, hour, what, calls, failed, busy_ms, service_ms)"
-            " VALUES (%s, %s, %s, %s, %s, %s, %s) ON CONFLICT (application_id, hour, what) DO UPDATE SET"
+            " SELECT used.* FROM unnest(%s::uuid[], %s::timestamptz[], %s::text[], %s::bigint[], %s::bigint[],"
+            " %s::float[], %s::float[]) AS used (application_id, hour, what, calls, failed, busy_ms, service_ms)"
+            f" JOIN {Application._meta.db_table} application ON application.id = used.application_id"
+            " ON CONFLICT (application_id, hour, what) DO UPDATE SET"
             " calls = held.calls + EXCLUDED.calls, failed = held.failed + EXCLUDED.failed,"
             " busy_ms = held.busy_ms + EXCLUDED.busy_ms, service_ms = held.service_ms + EXCLUDED.service_ms",
-            [(*key, *values) for key, values in sorted(counts.items(), key=str)],
+            [list(column) for column in columns],
         )

@@ -360,7 +360,7 @@ def test_what_was_read_while_the_database_is_away_is_written_down_afterwards(des
         reply = desk.use.call("get-tree", {"number": "OLM-2"})
         server.execute(f'ALTER DATABASE "{name}" ALLOW_CONNECTIONS false')
         try:
-            server.execute("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = %s", (name,))
+            server.execute("SELECT pg_terminate_backend(pid, 10000) FROM pg_stat_activity WHERE datname = %s", (name,))
             with pytest.raises((RondineProblem, httpx.HTTPError)):
                 desk.use.call("get-tree", {"number": "OLM-3"})
             time.sleep(1)

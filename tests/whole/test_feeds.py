@@ -269,7 +269,7 @@ def test_a_worker_thought_dead_keeps_nothing_any_more(register):
 
 
 END_ALL = """
-    SELECT count(pg_terminate_backend(pid)) FROM pg_stat_activity
+    SELECT count(pg_terminate_backend(pid, 10000)) FROM pg_stat_activity
     WHERE datname = current_database() AND pid <> pg_backend_pid()
 """
 WAITING = """

@@ -238,7 +238,6 @@ def run_check(session: Session, args: Namespace, out: Output) -> int:
     found = session.office.flows.obstacles(args.name, environment=args.environment)
     empty = f"nothing was found that stops {args.name} in {args.environment}"
     out.rows(found, ["where", "message", "hint"], empty=empty)
-    out.say("what its live record types are bound to is not looked at")
     return 1 if found else 0
 
 

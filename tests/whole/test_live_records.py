@@ -3,7 +3,7 @@
 import pytest
 from tests.living import DOCUMENTS, Living
 
-from rondine_client import RondineProblem
+from rondine_client import Application, RondineProblem
 
 
 @pytest.fixture(scope="module")
@@ -193,3 +193,51 @@ def test_what_would_stop_a_flow_at_live_records_is_told_before(lots, living):
     finally:
         project.connections.change("seeds", version=off["version"], document=held["document"])
     assert len(project.flows.obstacles("of-lots")) == 1
+
+
+def test_a_flow_makes_changes_lists_and_removes_live_records(lots, living, rondine):
+    number = {"number": {"input": "number"}}
+    values = {"species": {"value": "Tilia cordata"}, "grams": {"value": "12.5"}, "stored": {"value": "2026-01-02"}}
+    of_lots = {"type": "records", "record_type": "lot"}
+    find = {**of_lots, "name": "found", "action": "find", "key": number}
+    every = {"type": "ask", "name": "every", "ask": {"record_type": "lot", "inputs": number}}
+    steps = [
+        {**of_lots, "name": "made", "action": "keep", "fields": {**number, **values}},
+        {**of_lots, "name": "changed", "action": "change", "key": number, "fields": {"grams": {"value": "13"}}},
+        find,
+        every,
+        {**of_lots, "name": "gone", "action": "remove", "key": number},
+        {**find, "name": "after"},
+    ]
+    reply = {
+        "grams": {"result": "found", "at": "record.grams"},
+        "listed": {"result": "every", "at": "records.lot"},
+        "after": {"result": "after", "at": "outcome"},
+    }
+    inputs = [{"name": "number", "type": "integer", "required": True}]
+    ending = {"type": "end", "name": "end", "reply": reply}
+    replied = [{"name": name} for name in reply]
+    flows, runs = living.project.flows, living.project.runs
+    document = {"inputs": inputs, "steps": [*steps, ending], "reply": replied}
+    assert flows.make("all-of-lots", document=document)["problems"] == []
+    [*_, last] = runs.watch(flows.run("all-of-lots", {"number": 905})["id"])
+    assert last["state"] == "done", last
+    replied = flows.shown(last["id"])["reply"]
+    assert (replied["grams"], replied["after"], len(replied["listed"])) == ("13", "nothing_found", 1)
+    asked = [run for run in runs.search(kind="live") if run["begun_by"] == f"run {last['id']}"]
+    assert len(asked) == 6 and {run["by"] for run in asked} == {"mira"}
+
+    reading = {"type": "end", "name": "end", "reply": {name: reply[name] for name in ("grams", "listed")}}
+    document = {
+        "inputs": inputs,
+        "steps": [find, every, reading],
+        "reply": [{"name": name} for name in reading["reply"]],
+    }
+    assert flows.make("read-lots", document=document)["problems"] == []
+    applications = living.admin.applications
+    applications.make("of-lots", environment="test", document={"all_flows": True, "may_write": True})
+    token = applications.make_token("of-lots", "tests")["token"]
+    use = Application(living.name, "test", token=token, url=rondine.url)
+    told = use.call_flow("read-lots", {"number": 7})["reply"]
+    assert [float(one["grams"]) for one in told["listed"]] == [float(told["grams"])]
+    assert use.call_flow("all-of-lots", {"number": 906})["reply"]["after"] == "nothing_found"

@@ -254,7 +254,8 @@ class Carrier:
         return {"outcome": "good", "record": shown["data"] or {}, "confirmed": shown["confirmed"]}
 
     def _asker(self, key: str = "") -> Asker:
-        return Asker({"by": self.run.by, "begun_by": f"run {self.run.pk}"}, key=key, caller=self.caller)
+        run = {"by_id": self.run.by_id, "begun_by": f"run {self.run.pk}"}
+        return Asker(run, key=key, caller=self.caller, sessions=self.sessions)
 
 
 def role_of(step: RecordsStep, *, has_key: bool) -> Role:

@@ -253,6 +253,46 @@ def test_a_flow_asks_it_for_each_writes_there_and_takes_back_what_it_wrote(offic
     assert [one["is_good"] for one in office.cases.check()] == [True]
 
 
+def test_a_flow_finds_makes_changes_and_removes_its_records(office, store):
+    of_plantings = {"type": "records", "record_type": "planting"}
+    key = {"id": {"result": "made", "at": "record.id"}}
+    steps = [
+        {
+            **of_plantings,
+            "name": "made",
+            "action": "keep",
+            "fields": {"number": {"input": "number"}, "girth": {"value": "0.75"}},
+        },
+        {**of_plantings, "name": "changed", "action": "change", "key": key, "fields": {"girth": {"value": "1.75"}}},
+        {**of_plantings, "name": "found", "action": "find", "key": key},
+        {"type": "ask", "name": "same", "ask": {"record_type": "planting", "inputs": {"id": key["id"]}}},
+        {**of_plantings, "name": "gone", "action": "remove", "key": key},
+        {**of_plantings, "name": "after", "action": "find", "key": key},
+        {
+            "type": "end",
+            "name": "end",
+            "reply": {
+                "girth": {"result": "found", "at": "record.girth"},
+                "same": {"result": "same", "at": "records.planting"},
+                "after": {"result": "after", "at": "outcome"},
+            },
+        },
+    ]
+    inputs = [{"name": "number", "required": True}]
+    document = {"inputs": inputs, "steps": steps, "reply": [{"name": name} for name in ("girth", "same", "after")]}
+    made = office.flows.make("by-records", document=document)
+    assert made["problems"] == [], made["problems"]
+    assert office.flows.obstacles("by-records") == []
+    before = store.numbers()
+    for number in ("P-300", "P-301"):
+        *_, last = office.runs.watch(office.flows.run("by-records", {"number": number})["id"])
+        told = office.flows.shown(last["id"])
+        assert last["state"] == "done", told["failure"]
+        assert (told["reply"]["girth"], told["reply"]["after"]) == ("1.75", "nothing_found")
+        assert [one["number"] for one in told["reply"]["same"]] == [number]
+    assert store.numbers() == before
+
+
 def test_its_description_again_is_unchanged(office, store):
     compared = office.definitions.compare("store", address=f"{store.address}/__api__")
     assert compared["changes"] == [] and compared["unchanged"] == len(OPERATIONS)

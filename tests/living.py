@@ -61,11 +61,12 @@ class Living:
 
 class Site:
     """Live plantings of a REST service in a project of their own, and an application that may change them. status: that
-    the service answers everything with, if it is told one.  pause: before it answers."""
+    the service answers everything with, if it is told one.  pause: before it does anything.  late: so long after that it
+    answers."""
 
     def __init__(self, rondine, serve, name):
         self.rondine, self.name, self.rest = rondine, name, Rest()
-        self.status, self.pause = 0, 0.0
+        self.status, self.pause, self.late = 0, 0.0, 0.0
         self.outside = serve(self.answer)
         self.living = living = Living(rondine, name)
         living.permit(self.outside.port)
@@ -82,7 +83,9 @@ class Site:
         await asyncio.sleep(self.pause)
         if self.status:
             return web.json_response({"message": "the diary rests"}, status=self.status)
-        return await self.rest.answer(request)
+        reply = await self.rest.answer(request)
+        await asyncio.sleep(self.late)
+        return reply
 
     def application(self, kind=Application, token=None, **options):
         return kind(self.name, "test", token=token or self.token, url=self.rondine.url, **options)

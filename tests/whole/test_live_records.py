@@ -1,7 +1,11 @@
 """Live records: found, listed, made, changed and removed at services of each protocol, by bindings that were proposed."""
 
+import signal
+
 import pytest
-from tests.living import DOCUMENTS, Living
+from tests.conftest import OutsideService
+from tests.living import DOCUMENTS, Living, Site
+from tests.whole_rondine import wait_until
 
 from rondine_client import Application, RondineProblem
 
@@ -241,3 +245,25 @@ def test_a_flow_makes_changes_lists_and_removes_live_records(lots, living, rondi
     told = use.call_flow("read-lots", {"number": 7})["reply"]
     assert [float(one["grams"]) for one in told["listed"]] == [float(told["grams"])]
     assert use.call_flow("all-of-lots", {"number": 906})["reply"]["after"] == "nothing_found"
+
+
+def test_a_live_record_that_may_have_been_made_already_is_not_made_again_by_a_flow(rondine):
+    site = Site(rondine, OutsideService, "site-doubt")
+    project = site.living.project
+    fields = {"species": {"value": "Tilia cordata"}, "height": {"value": "2.5"}}
+    made = {"type": "records", "name": "made", "action": "keep", "record_type": "planting", "fields": fields}
+    document = {"inputs": [], "steps": [made, {"type": "end", "name": "end", "reply": {}}], "reply": []}
+    assert project.flows.make("planted", document=document)["problems"] == []
+    rows, site.late = len(site.rest.rows), 3
+    run = project.flows.run("planted")["id"]
+    wait_until(lambda: len(site.rest.rows) > rows, 30)
+    rondine.end("worker", signal.SIGKILL)
+    rondine.start_worker()
+    [pause] = wait_until(lambda: project.runs.get(run)["state"] == "waiting" and project.flows.shown(run)["pauses"], 90)
+    assert (pause["kind"], pause["task"]) == ("doubt", "made")
+    assert len(site.rest.rows) == rows + 1
+    project.flows.settle(run, "made", "done")
+    [*_, last] = project.runs.watch(run)
+    assert last["state"] == "done"
+    assert len([call for call in site.rest.calls if call.startswith("POST")]) == 1
+    site.outside.close()

@@ -84,7 +84,7 @@ class Carrier:
         """What comes of a task. again: it was begun before by a process that died, and may have had its effect."""
         try:
             if isinstance(task.what, RecordsStep):
-                return await self._record(task, task.what)
+                return await self._record(task, task.what, again=again)
             if task.what.operation:
                 return await self._operation(task, task.what, again=again)
             return await self._list(task.what.record_type, task.given)
@@ -104,8 +104,7 @@ class Carrier:
         request = ready.with_key(page.ask.request, key_outside(self.run.pk, task.name))
         request = ready.with_caller(request, self.caller)
         if again and not ready.may_repeat(request):
-            words = "the process that made the call ended meanwhile, and nobody knows whether the service has acted"
-            return failed({"kind": UNKNOWN, "message": words, "step": task.step})
+            return _unknown(task)
         received: Received | None = None
         error: RondineError | None = None
         sides: list[SideCall] = []
@@ -182,12 +181,12 @@ class Carrier:
             "is_all": found.next is None,
         }
 
-    async def _record(self, task: Task, step: RecordsStep) -> dict[str, Any]:
+    async def _record(self, task: Task, step: RecordsStep, *, again: bool) -> dict[str, Any]:
         environment = self.configuration.environment
         record_type = await in_database(self.pool, find_record_type, environment, step.record_type)
         document: RecordTypeDocument = record_type.loaded()
         if document.kind == "live":
-            return await self._live_record(task, step, record_type, document)
+            return await self._live_record(task, step, record_type, document, again=again)
         return await in_database(self.pool, self._kept_record, task, step, record_type, document)
 
     def _kept_record(
@@ -234,13 +233,15 @@ class Carrier:
             Record.objects.keep(filling, [PlacedRow(row, 0)], timezone.now())
 
     async def _live_record(
-        self, task: Task, step: RecordsStep, record_type: Any, document: RecordTypeDocument
+        self, task: Task, step: RecordsStep, record_type: Any, document: RecordTypeDocument, *, again: bool
     ) -> dict[str, Any]:
         ready = await in_database(self.pool, made_ready, self.configuration.environment, record_type)
         live, asker = live_records(), self._asker(key_outside(self.run.pk, task.name))
         key = [value_text(task.given["key"][name]) for name in document.key if name in task.given["key"]]
+        role = role_of(step, has_key=bool(key))
+        if again and not ready.role(role).operation.has_effect_of_once:
+            return _unknown(task)
         try:
-            role = role_of(step, has_key=bool(key))
             if role == "find":
                 found = shown_found(await live.find(ready, key, asker), document)
                 return {"outcome": "good", "record": found["data"]}
@@ -256,6 +257,12 @@ class Carrier:
     def _asker(self, key: str = "") -> Asker:
         run = {"by_id": self.run.by_id, "begun_by": f"run {self.run.pk}"}
         return Asker(run, key=key, caller=self.caller, sessions=self.sessions)
+
+
+def _unknown(task: Task) -> dict[str, Any]:
+    """What comes of a task that may have had its effect, and may not be begun again."""
+    words = "the process that made the call ended meanwhile, and nobody knows whether the service has acted"
+    return failed({"kind": UNKNOWN, "message": words, "step": task.step})
 
 
 def role_of(step: RecordsStep, *, has_key: bool) -> Role:

@@ -12,7 +12,7 @@ from django.utils import timezone
 from rondine.core.errors import DraftError, NotAllowed, Problem
 from rondine.core.http.messages import Position, Request, origin
 from rondine.core.http.retrying import IDEMPOTENT
-from rondine.core.operations.document import OperationDocument, is_reading
+from rondine.core.operations.document import GraphQLBody, OperationDocument, SoapBody, is_reading
 from rondine.core.pagination import OneResponse
 from rondine.core.pagination.one_page import OnePage
 from rondine.core.protocols.paged import paged_operation
@@ -97,6 +97,12 @@ class ReadyOperation:
             or (self.document.takes_key and request.header(KEY_HEADER) is not None)
             or self.connection.retrying.repeats == "always"
         )
+
+    @property
+    def has_effect_of_once(self) -> bool:
+        """Whether any request of it may be sent again so, if it goes with a key wherever it takes one."""
+        by_method = not isinstance(self.document.body, GraphQLBody | SoapBody) and self.document.method in IDEMPOTENT
+        return self.is_reading or by_method or self.document.takes_key or self.connection.retrying.repeats == "always"
 
 
 def ready_operation(configuration: Configuration, operation: Operation) -> ReadyOperation:

@@ -337,7 +337,7 @@ def _tell_end(run: Mapping[str, Any], shown: Any, out: Output) -> None:
         if shown["undone"]:
             out.say(f"  taken back: {', '.join(shown['undone'])}")
     elif shown["reply"] is not None:
-        out.value(shown["reply"], f"run {run['id']} done; it replies:")
+        out.value(shown["reply"], f"run {run['id']} done; {'it replies:' if shown['reply'] else 'its reply is empty'}")
         for name, value in shown["reply"].items():
             out.value(value, f"  {name}: {_short(value)}")
 

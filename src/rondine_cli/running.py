@@ -393,7 +393,7 @@ def run_calls(session: Session, args: Namespace, out: Output) -> None:
     out.rows(
         session.office.runs.calls(args.id),
         ["number", "operation", "method", "url", "status", "rows", "size", "timings.done"],
-        empty="it has made no call yet",
+        empty="it has made no call yet; of a flow, what asks for live records is a run: rondine run list --kind live",
     )
 
 

@@ -169,7 +169,21 @@ export default function RunPage() {
         </Heading>
         {list.length === 0 && (
           <p className="text-sm opacity-80">
-            {calls.isPending || run.data.calls > 0 ? "Reading its calls" : isOver ? "It made no call." : "No call yet."}
+            {calls.isPending || run.data.calls > 0 ? (
+              "Reading its calls"
+            ) : !isOver ? (
+              "No call yet."
+            ) : run.data.kind === "flow" ? (
+              <>
+                It called no operation itself. What it asked of live records is in{" "}
+                <Link className="link" to={`/p/${project}/runs?kind=live`}>
+                  runs of their own
+                </Link>
+                .
+              </>
+            ) : (
+              "It made no call."
+            )}
           </p>
         )}
         <ol className="text-xs">

@@ -390,11 +390,13 @@ def run_watch(session: Session, args: Namespace, out: Output) -> int:
 
 
 def run_calls(session: Session, args: Namespace, out: Output) -> None:
-    out.rows(
+    count = out.rows(
         session.office.runs.calls(args.id),
         ["number", "operation", "method", "url", "status", "rows", "size", "timings.done"],
-        empty="it has made no call yet; of a flow, what asks for live records is a run: rondine run list --kind live",
+        empty="it has made no call yet",
     )
+    if not count and session.office.runs.get(args.id)["kind"] == "flow":
+        out.say("calls for live records are runs of their own: rondine run list --kind live")
 
 
 def run_rejects(session: Session, args: Namespace, out: Output) -> None:

@@ -6,6 +6,9 @@ from collections.abc import Awaitable, Callable, Hashable
 from typing import Generic, TypeVar
 
 V = TypeVar("V")
+#: Seconds for which a process trusts what it has read of items and their connections, to call them; of how many of a
+#: kind it does so. A token, the release of an environment and an application are looked up with every request.
+TRUSTED, MOST_READY = 1.0, 500
 
 
 class Held(Generic[V]):

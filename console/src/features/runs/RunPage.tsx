@@ -175,7 +175,7 @@ export default function RunPage() {
               "No call yet."
             ) : run.data.kind === "flow" ? (
               <>
-                It called no operation itself. What it asked of live records is in{" "}
+                It called no operation itself. If it asked for live records, those calls are{" "}
                 <Link className="link" to={`/p/${project}/runs?kind=live`}>
                   runs of their own
                 </Link>

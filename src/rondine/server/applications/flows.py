@@ -12,7 +12,7 @@ from rondine.core.flow.document import FlowDocument
 from rondine.core.flow.failures import TIME_OVER
 from rondine.core.flow.tasks import End
 from rondine.server.applications.admission import Admission, own_error
-from rondine.server.applications.invoking import MOST_READY, TRUSTED, Invoker, Timed
+from rondine.server.applications.invoking import Invoker, Timed
 from rondine.server.applications.lasting import Claim, begin_once, keep_reply, run_address, tell_ended
 from rondine.server.applications.offering import Offer
 from rondine.server.applications.own_runs import reply_or_run
@@ -26,7 +26,7 @@ from rondine.server.flows.effects import Effects
 from rondine.server.flows.ending import ENDED
 from rondine.server.flows.models import Flow
 from rondine.server.flows.queueing import check_runs, new_flow_run, queue_begun
-from rondine.server.held import Held
+from rondine.server.held import MOST_READY, TRUSTED, Held
 from rondine.server.releases.configuration import Configuration
 from rondine.server.runs.models import Run
 from rondine.server.threads import in_database

@@ -40,7 +40,7 @@ from rondine.server.applications.replies import (
 )
 from rondine.server.applications.traces import Trace, Traces, new_run
 from rondine.server.connecting.user_sessions import told_to_user
-from rondine.server.held import Held
+from rondine.server.held import MOST_READY, TRUSTED, Held
 from rondine.server.mappings.ready import ready_mapping
 from rondine.server.operations.answering import ReadyMapping, understood
 from rondine.server.operations.calling import ReadyOperation, ready_operation
@@ -50,11 +50,6 @@ from rondine.server.runs.models import Run
 from rondine.server.runs.streams import hub
 from rondine.server.threads import in_database
 
-#: Seconds for which a process trusts what it has read of an operation, its connection and its mapping; a token, the
-#: release of an environment and the application itself are looked up with every request.
-TRUSTED = 1.0
-#: Operations that a process holds ready.
-MOST_READY = 500
 #: Bytes of a response from which it is read and mapped in a thread, so that others need not wait.
 LARGE = 128 * 1024
 

@@ -19,7 +19,7 @@ from rondine.server.applications.lasting import keep_reply, run_address, settle_
 from rondine.server.applications.offering import Offer
 from rondine.server.applications.reading import one_record, page_of_records
 from rondine.server.applications.replies import Caller, KeyNeeded, Reply
-from rondine.server.held import Held
+from rondine.server.held import MOST_READY, TRUSTED, Held
 from rondine.server.live.asking import LiveRecords
 from rondine.server.live.ready import ReadyBinding, made_ready
 from rondine.server.live.showing import shown_found, shown_live_page, shown_written
@@ -29,8 +29,6 @@ from rondine.server.threads import in_database
 
 #: Parameters of a list of live records that are no fields.
 RESERVED = frozenset({"cursor", "limit", "local"})
-#: Seconds for which it is trusted what an application's record type is; how many are remembered.
-TRUSTED, MOST_READY = 1.0, 500
 _render = JsonRenderer().render
 METHODS: Mapping[str, Role] = {"POST": "create", "PATCH": "change", "PUT": "replace", "DELETE": "remove"}
 

@@ -27,7 +27,7 @@ from rondine.server.flows.ending import end_flow, stop_children
 from rondine.server.flows.log import Log, StoredLog, rest
 from rondine.server.flows.queueing import begin_within, configuration_of
 from rondine.server.flows.telling import tell_of_waiting
-from rondine.server.held import Held
+from rondine.server.held import MOST_READY, TRUSTED, Held
 from rondine.server.runs.beating import beat
 from rondine.server.runs.models import Run
 from rondine.server.runs.streams import hub
@@ -36,7 +36,7 @@ from rondine.server.threads import in_database
 logger = structlog.get_logger("rondine.flows")
 #: What runs of applications ask is trusted for as long as what is asked through their door; a builder's run is by what
 #: was saved just before.
-_for_applications: Held[ReadyToAsk] = Held(1.0, 500)
+_for_applications: Held[ReadyToAsk] = Held(TRUSTED, MOST_READY)
 #: A pause that is over sooner than this is waited for by the process that holds the run.
 SHORT = timedelta(seconds=2)
 

@@ -15,6 +15,7 @@ from rondine.core.mapping.compile import compile_mapping
 from rondine.core.mapping.document import MappingDocument, RecordTypeDocument
 from rondine.core.paths.jsonpath import JsonPath
 from rondine.server.connecting.models import Environment
+from rondine.server.held import MOST_READY, TRUSTED
 from rondine.server.live.kinds import BINDINGS
 from rondine.server.live.models import Binding
 from rondine.server.mappings.kinds import MAPPINGS, resolved_mapping
@@ -25,9 +26,6 @@ from rondine.server.operations.trials import schemas_of
 from rondine.server.records.kinds import RECORD_TYPES
 from rondine.server.records.models import RecordType
 from rondine.server.releases.configuration import Configuration
-
-#: Seconds for which a process trusts what it has read of a binding; how many it remembers.
-TRUSTED, MOST_READY = 1.0, 500
 
 
 @dataclass(frozen=True, slots=True)

@@ -92,17 +92,20 @@ class ReadyOperation:
         """Whether the request may be sent again, when nobody knows whether it was: then it has the effect of once (RFC
         9110, section 9.2), or the connection says that it does no harm."""
         return (
-            self.is_reading
+            self._does_no_harm
             or request.method in IDEMPOTENT
             or (self.document.takes_key and request.header(KEY_HEADER) is not None)
-            or self.connection.retrying.repeats == "always"
         )
 
     @property
     def has_effect_of_once(self) -> bool:
         """Whether any request of it may be sent again so, if it goes with a key wherever it takes one."""
         by_method = not isinstance(self.document.body, GraphQLBody | SoapBody) and self.document.method in IDEMPOTENT
-        return self.is_reading or by_method or self.document.takes_key or self.connection.retrying.repeats == "always"
+        return self._does_no_harm or by_method or self.document.takes_key
+
+    @property
+    def _does_no_harm(self) -> bool:
+        return self.is_reading or self.connection.retrying.repeats == "always"
 
 
 def ready_operation(configuration: Configuration, operation: Operation) -> ReadyOperation:

@@ -28,10 +28,7 @@ def copy_in(rows: Iterable[models.Model]) -> None:
     first = next(rows, None)
     if first is None:
         return
-    fields = _fields(type(first), first.pk is not None)
-    names = sql.SQL(", ").join(sql.Identifier(field.column) for field in fields)
-    statement = sql.SQL("COPY {} ({}) FROM STDIN").format(sql.Identifier(first._meta.db_table), names)
-    values_of, prepared = _values_of(tuple(fields))
+    statement, values_of, prepared = _way(type(first), first.pk is not None)
     with connection.cursor() as cursor, cursor.copy(statement) as copy:
         for row in chain((first,), rows):
             values = list(values_of(row))
@@ -41,14 +38,13 @@ def copy_in(rows: Iterable[models.Model]) -> None:
 
 
 @cache
-def _fields(model: type[models.Model], has_key: bool) -> list[Any]:
-    return [field for field in model._meta.concrete_fields if has_key or not field.primary_key]
-
-
-@cache
-def _values_of(fields: tuple[Any, ...]) -> tuple[Callable[[models.Model], tuple[Any, ...]], Sequence[tuple[int, Any]]]:
-    """What takes all values of a row at once, and which of them need preparing by their field, at which place: most are
-    as the database takes them."""
+def _way(
+    model: type[models.Model], has_key: bool
+) -> tuple[sql.Composed, Callable[[models.Model], tuple[Any, ...]], Sequence[tuple[int, Any]]]:
+    """The statement, what takes all values of a row at once, and which of them their field has to prepare, at which
+    place: most are as the database takes them."""
+    fields: list[Any] = [field for field in model._meta.concrete_fields if has_key or not field.primary_key]
+    names = sql.SQL(", ").join(sql.Identifier(field.column) for field in fields)
     prepared = [
         (at, field)
         for at, field in enumerate(fields)
@@ -56,4 +52,5 @@ def _values_of(fields: tuple[Any, ...]) -> tuple[Callable[[models.Model], tuple[
         or getattr(field, "auto_now", False)
         or getattr(field, "auto_now_add", False)
     ]
-    return attrgetter(*(field.attname for field in fields)), prepared
+    statement = sql.SQL("COPY {} ({}) FROM STDIN").format(sql.Identifier(model._meta.db_table), names)
+    return statement, attrgetter(*(field.attname for field in fields)), prepared
